@@ -1,0 +1,89 @@
+#include "bayswap/carry.h"
+
+#include <memory>
+
+#include "cli/commands/commands.h"
+#include "cli/render/json.h"
+#include "cli/render/text.h"
+
+namespace bayswap::cli {
+namespace {
+
+struct CarryArguments {
+  CarryRequest request;
+  std::vector<std::string> accept;
+  std::string rom;
+};
+
+// Saves that are left alone because nothing is to be gained are no failure of --all.
+bool is_failure(const MoveReport& move, bool all) {
+  if (move.status != MoveStatus::stopped) return false;
+  if (!all) return true;
+  for (const Finding& check : move.checks)
+    if (check.level == Level::error && check.code != "newer-there") return true;
+  return false;
+}
+
+void show(const CarryReport& report, Run& run, bool all, bool undoing) {
+  run.print(run.json ? dump(to_json(report)) + "\n" : report_text(report, run.style(), undoing));
+  for (const MoveReport& move : report.moves)
+    if (is_failure(move, all)) run.status = static_cast<int>(Trouble::stopped);
+  if (!report.failed) return;
+  if (!run.json) run.fail(*report.failed);
+  run.status = static_cast<int>(report.failed->trouble);
+}
+
+}  // namespace
+
+void add_carry(CLI::App& app, Run& run) {
+  auto arguments = std::make_shared<CarryArguments>();
+  CarryRequest& request = arguments->request;
+  CLI::App* command = add_command(
+      app, run, "carry", "Bring a save to a bay: checked, kept in history, converted, read back",
+      "bayswap carry reader:\"Copper Tide\" --to den --plan\n  bayswap carry --all --from den --to "
+      "ferry");
+  command->add_option("SAVE", request.saves, "a file, BAY:NAME, or a name in the bay of --from");
+  command->add_option("--to", request.to, "the bay to carry to")->type_name("BAY")->required();
+  command->add_option("--from", request.from, "the bay to take from")->type_name("BAY");
+  command->add_option("--game", request.game, "title, code or ROM name of the game")
+      ->type_name("TEXT");
+  command->add_option("--rom", arguments->rom, "the ROM of the game")->type_name("FILE");
+  command->add_option("--is", request.is, "layout of the save, where the bytes do not tell")
+      ->type_name("LAYOUT");
+  command->add_flag("--all", request.all, "every save of --from");
+  command->add_flag("--plan", request.plan, "only say what would be done");
+  add_accept(*command, arguments->accept);
+  command->callback([arguments, &run] {
+    run.with_session([&](Session& session) -> Result<void> {
+      auto accept = accepted_codes(arguments->accept);
+      if (!accept) return tl::unexpected(accept.error());
+      arguments->request.accept = std::move(*accept);
+      if (!arguments->rom.empty()) arguments->request.rom = arguments->rom;
+      const auto report = carry(session, arguments->request);
+      if (!report) return tl::unexpected(report.error());
+      show(*report, run, arguments->request.all, false);
+      return {};
+    });
+  });
+}
+
+void add_undo(CLI::App& app, Run& run) {
+  auto move = std::make_shared<std::string>();
+  auto codes = std::make_shared<std::vector<std::string>>();
+  CLI::App* command = add_command(app, run, "undo", "Put back exactly what the last carry replaced",
+                                  "bayswap undo\n  bayswap undo m12");
+  command->add_option("MOVE", *move, "a move, as carry names it; without it the last command");
+  add_accept(*command, *codes);
+  command->callback([move, codes, &run] {
+    run.with_session([&](Session& session) -> Result<void> {
+      const auto accept = accepted_codes(*codes);
+      if (!accept) return tl::unexpected(accept.error());
+      const auto report = undo(session, *move, *accept);
+      if (!report) return tl::unexpected(report.error());
+      show(*report, run, false, true);
+      return {};
+    });
+  });
+}
+
+}  // namespace bayswap::cli

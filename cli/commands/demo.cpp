@@ -1,0 +1,63 @@
+#include <unistd.h>
+
+#include <fmt/format.h>
+
+#include <cstdlib>
+#include <filesystem>
+#include <memory>
+
+#include "cli/commands/commands.h"
+#include "cli/render/json.h"
+#include "demo/story.h"
+#include "demo/world.h"
+
+namespace bayswap::cli {
+namespace {
+
+Result<Path> demo_folder(const std::string& wanted) {
+  std::error_code problem;
+  if (wanted.empty()) {
+    std::string pattern =
+        (std::filesystem::temp_directory_path(problem) / "bayswap-demo-XXXXXX").string();
+    if (::mkdtemp(pattern.data()) == nullptr)
+      return fail(Trouble::place, "place-failed", "no temporary folder can be made",
+                  "name one: bayswap demo FOLDER");
+    return Path(pattern);
+  }
+  const Path folder = std::filesystem::absolute(wanted, problem);
+  if (std::filesystem::exists(folder, problem) && !std::filesystem::is_empty(folder, problem))
+    return fail(Trouble::stopped, "name-taken", fmt::format("{}: is not empty", wanted),
+                "name a new or empty folder; nothing was changed");
+  return folder;
+}
+
+}  // namespace
+
+void add_demo(CLI::App& app, Run& run) {
+  auto folder = std::make_shared<std::string>();
+  auto only_build = std::make_shared<bool>(false);
+  CLI::App* command = add_command(app, run, "demo", "Build the demo world and tell its story on it",
+                                  "bayswap demo /tmp/harbour");
+  command->add_option("DIR", *folder, "a new or empty folder; without it a temporary one");
+  command->add_flag("--build-only", *only_build, "build the world without the story");
+  command->callback([folder, only_build, &run] {
+    const auto place = demo_folder(*folder);
+    if (!place) {
+      run.fail(place.error());
+      return;
+    }
+    auto built = demo::build_world(*place);
+    if (!built) {
+      run.fail(built.error());
+      return;
+    }
+    if (run.json || *only_build) {
+      run.print(run.json ? dump(with_schema("demo", place->string())) + "\n"
+                         : fmt::format("the demo world is in {}\n", place->string()));
+      return;
+    }
+    run.status = demo::tell_story(*place, run.surroundings);
+  });
+}
+
+}  // namespace bayswap::cli

@@ -1,0 +1,83 @@
+#include <memory>
+
+#include "bayswap/look.h"
+#include "cli/commands/commands.h"
+#include "cli/render/json.h"
+#include "cli/render/text.h"
+
+namespace bayswap::cli {
+namespace {
+
+struct LookArguments {
+  std::vector<std::string> paths;
+  std::string is;
+  std::string rom;
+};
+
+// Items are printed as they come, so that a large library needs no memory.
+class ItemPrinter {
+ public:
+  explicit ItemPrinter(Run& run) : run_(run), style_(run.style()) {
+    if (run_.json) run_.print("{\"schema\":1,\"items\":[");
+  }
+  void print(const Item& item) {
+    damaged_ = damaged_ || has_error(item.findings);
+    if (run_.json) {
+      run_.print((first_ ? "" : ",\n") + dump(to_json(item)));
+    } else {
+      run_.print((first_ ? "" : "\n") + item_text(item, style_));
+    }
+    first_ = false;
+  }
+  void finish(const Error* error) {
+    if (run_.json)
+      run_.print(error == nullptr ? "]}\n" : "],\"error\":" + dump(to_json(*error)) + "}\n");
+    if (damaged_) run_.status = static_cast<int>(Trouble::input);
+  }
+
+ private:
+  Run& run_;
+  Style style_;
+  bool first_ = true;
+  bool damaged_ = false;
+};
+
+}  // namespace
+
+void add_look(CLI::App& app, Run& run) {
+  auto arguments = std::make_shared<LookArguments>();
+  CLI::App* command = add_command(app, run, "look", "Say what a file is, or what a folder holds",
+                                  "bayswap look \"saves/Copper Tide.srm\"");
+  command->add_option("PATH", arguments->paths, "files or folders")->required();
+  command->add_option("--is", arguments->is, "the layout, where the bytes alone do not tell")
+      ->type_name("LAYOUT");
+  command->add_option("--rom", arguments->rom, "the ROM of the game")->type_name("FILE");
+  command->callback([arguments, &run] {
+    run.with_session([&](Session& session) -> Result<void> {
+      LookOptions options;
+      options.is = arguments->is;
+      if (!arguments->rom.empty()) options.rom = arguments->rom;
+      options.hashes = run.json;
+      // What is missing is said before anything is printed.
+      for (const std::string& path : arguments->paths)
+        if (const auto info = session.storage->info(path); !info)
+          return tl::unexpected(info.error());
+      if (!options.is.empty())
+        if (const auto known = find_layout(options.is); !known)
+          return tl::unexpected(known.error());
+      ItemPrinter printer(run);
+      for (const std::string& path : arguments->paths) {
+        auto looked = look(session, path, options, [&](const Item& item) { printer.print(item); });
+        if (looked) continue;
+        printer.finish(&looked.error());
+        run.status = static_cast<int>(looked.error().trouble);
+        if (!run.json) run.fail(looked.error());
+        return {};
+      }
+      printer.finish(nullptr);
+      return {};
+    });
+  });
+}
+
+}  // namespace bayswap::cli

@@ -1,0 +1,161 @@
+#include "cli/render/json.h"
+
+#include "bytes/text.h"
+
+namespace bayswap::cli {
+namespace {
+
+Json list_of(const auto& values) {
+  Json list = Json::array();
+  for (const auto& value : values) list.push_back(to_json(value));
+  return list;
+}
+
+Json game_json(const Game& game) {
+  Json json = Json::object();
+  const auto put = [&](const char* key, std::string_view value) {
+    if (!value.empty()) json[key] = value;
+  };
+  put("title", game.title);
+  put("code", game.code);
+  put("serial", game.serial);
+  put("title_id", game.title_id);
+  put("maker", game.maker);
+  put("region", to_string(game.region));
+  put("account", game.account);
+  put("profile", game.profile);
+  return json;
+}
+
+Json part_json(const PartInfo& part) {
+  Json json{{"name", part.name}, {"size", part.size}, {"blank", part.blank}};
+  if (!part.sha256.empty()) json["sha256"] = part.sha256;
+  return json;
+}
+
+Json chips_json(const std::vector<Chip>& chips) {
+  Json list = Json::array();
+  for (const Chip& chip : chips) {
+    Json json{{"part", chip.part}};
+    if (chip.size > 0) json["size"] = chip.size;
+    list.push_back(std::move(json));
+  }
+  return list;
+}
+
+Json move_json(const MoveReport& move) {
+  Json json = Json::object();
+  if (!move.move.empty()) json["move"] = move.move;
+  json["from"] = list_text(move.from);
+  json["to"] = move.to;
+  json["status"] = to_string(move.status);
+  if (move.system) json["system"] = to_string(*move.system);
+  if (const Json game = game_json(move.game); !game.empty()) json["game"] = game;
+  if (!move.from_layout.empty()) json["from_layout"] = move.from_layout;
+  if (!move.to_layout.empty()) json["to_layout"] = move.to_layout;
+  if (!move.parts.empty()) json["parts"] = move.parts;
+  if (!move.chip.empty()) json["chip"] = move.chip;
+  json["replaces"] = move.replaces;
+  json["checks"] = list_of(move.checks);
+  json["losses"] = list_of(move.losses);
+  return json;
+}
+
+}  // namespace
+
+Json to_json(const Finding& finding) {
+  Json json{{"level", to_string(finding.level)}, {"code", finding.code}, {"text", finding.text}};
+  if (!finding.hint.empty()) json["hint"] = finding.hint;
+  return json;
+}
+
+Json to_json(const Item& item) {
+  Json json{{"path", item.path}, {"size", item.size}};
+  if (item.system) json["system"] = to_string(*item.system);
+  if (item.kind) json["kind"] = to_string(*item.kind);
+  if (!item.layout.empty()) json["layout"] = item.layout;
+  if (item.confidence) json["confidence"] = to_string(*item.confidence);
+  if (!item.other_layouts.empty()) json["other_layouts"] = item.other_layouts;
+  if (const Json game = game_json(item.game); !game.empty()) json["game"] = game;
+  if (!item.rom.empty()) json["rom"] = item.rom;
+  if (item.version) json["version"] = *item.version;
+  if (item.header_ok) json["header_ok"] = *item.header_ok;
+  if (item.chips) json["chips"] = chips_json(*item.chips);
+  if (!item.chips_from.empty()) json["chips_from"] = item.chips_from;
+  if (!item.comment.empty()) json["comment"] = item.comment;
+  if (item.blank) json["blank"] = *item.blank;
+  if (!item.parts.empty()) {
+    json["parts"] = Json::array();
+    for (const PartInfo& part : item.parts) json["parts"].push_back(part_json(part));
+  }
+  json["findings"] = list_of(item.findings);
+  return json;
+}
+
+Json to_json(const Reshaped& reshaped) {
+  Json outputs = Json::array();
+  for (const OutputFile& file : reshaped.outputs)
+    outputs.push_back({{"path", file.path.string()},
+                       {"layout", file.layout},
+                       {"size", file.size},
+                       {"sha256", file.sha256}});
+  Json json = with_schema("outputs", std::move(outputs));
+  json["losses"] = list_of(reshaped.losses);
+  json["findings"] = list_of(reshaped.findings);
+  if (reshaped.stopped) json["error"] = to_json(*reshaped.stopped);
+  return json;
+}
+
+Json to_json(const CarryReport& report) {
+  Json moves = Json::array();
+  for (const MoveReport& move : report.moves) moves.push_back(move_json(move));
+  Json json = with_schema("moves", std::move(moves));
+  if (report.failed) json["error"] = to_json(*report.failed);
+  return json;
+}
+
+Json to_json(const Bay& bay) {
+  Json shelves = Json::array();
+  for (const Shelf& shelf : bay.shelves) {
+    Json json{{"system", to_string(shelf.system)},
+              {"kind", to_string(shelf.kind)},
+              {"pattern", shelf.pattern},
+              {"layout", shelf.layout}};
+    if (!shelf.roms.empty()) json["roms"] = shelf.roms;
+    json["explains"] = shelf.explains;
+    json["of"] = shelf.of;
+    json["examples"] = shelf.examples;
+    shelves.push_back(std::move(json));
+  }
+  return {{"name", bay.name},
+          {"place", bay.place.string()},
+          {"shelves", std::move(shelves)},
+          {"unexplained", bay.unexplained}};
+}
+
+Json to_json(const LayoutInfo& layout) {
+  return {{"id", layout.id},
+          {"system", to_string(layout.system)},
+          {"kind", to_string(layout.kind)},
+          {"summary", layout.summary},
+          {"parts", layout.parts},
+          {"sizes", layout.file_sizes}};
+}
+
+Json to_json(const Error& error) {
+  Json json{{"code", error.code}, {"text", error.text}};
+  if (!error.hint.empty()) json["hint"] = error.hint;
+  return json;
+}
+
+Json with_schema(const char* key, Json value) {
+  Json json{{"schema", 1}};
+  json[key] = std::move(value);
+  return json;
+}
+
+std::string dump(const Json& json) {
+  return json.dump(-1, ' ', false, Json::error_handler_t::replace);
+}
+
+}  // namespace bayswap::cli

@@ -1,0 +1,29 @@
+// The objects of `--json`, schema 1.
+#pragma once
+
+#include <nlohmann/json.hpp>
+
+#include "bayswap/bay.h"
+#include "bayswap/carry.h"
+#include "bayswap/look.h"
+#include "bayswap/reshape.h"
+
+namespace bayswap::cli {
+
+using Json = nlohmann::ordered_json;
+
+[[nodiscard]] Json to_json(const Finding& finding);
+[[nodiscard]] Json to_json(const Item& item);
+[[nodiscard]] Json to_json(const Reshaped& reshaped);
+[[nodiscard]] Json to_json(const CarryReport& report);
+[[nodiscard]] Json to_json(const Bay& bay);
+[[nodiscard]] Json to_json(const LayoutInfo& layout);
+[[nodiscard]] Json to_json(const Error& error);
+
+/// `{"schema":1,"KEY":value}`.
+[[nodiscard]] Json with_schema(const char* key, Json value);
+
+/// One line of text; bytes that are no UTF-8 are replaced.
+[[nodiscard]] std::string dump(const Json& json);
+
+}  // namespace bayswap::cli

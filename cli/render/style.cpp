@@ -1,0 +1,100 @@
+#include "cli/render/style.h"
+
+#include <array>
+#include <filesystem>
+#include <system_error>
+
+#include "bytes/text.h"
+
+namespace bayswap::cli {
+
+std::string Style::paint(Tone tone, std::string_view text) const {
+  if (!colour_ || tone == Tone::plain || text.empty()) return std::string(text);
+  const char* code = "";
+  switch (tone) {
+    case Tone::title: code = "1"; break;
+    case Tone::quiet: code = "38;5;244"; break;
+    case Tone::good: code = "38;5;71"; break;
+    case Tone::warn: code = "38;5;178"; break;
+    case Tone::bad: code = "1;38;5;167"; break;
+    case Tone::key: code = "38;5;67"; break;
+    case Tone::plain: break;
+  }
+  return "\x1b[" + std::string(code) + "m" + std::string(text) + "\x1b[0m";
+}
+
+std::size_t columns_of(std::string_view text) {
+  std::size_t columns = 0;
+  for (const char c : text)
+    if ((static_cast<unsigned char>(c) & 0xC0U) != 0x80U) ++columns;
+  return columns;
+}
+
+std::string padded(std::string_view text, std::size_t columns) {
+  std::string out(text);
+  const std::size_t used = columns_of(text);
+  if (used < columns) out.append(columns - used, ' ');
+  return out;
+}
+
+std::string wrapped(std::string_view text, std::size_t width, std::size_t indent) {
+  std::string out;
+  std::size_t column = indent;
+  while (!text.empty()) {
+    const std::size_t space = text.find(' ');
+    const std::string_view word = text.substr(0, space);
+    text = space == std::string_view::npos ? std::string_view{} : text.substr(space + 1);
+    const std::size_t length = columns_of(word);
+    if (column > indent && column + 1 + length > width) {
+      while (!out.empty() && out.back() == ' ') out.pop_back();
+      out += "\n" + std::string(indent, ' ');
+      column = indent;
+    } else if (column > indent) {
+      out.push_back(' ');
+      ++column;
+    }
+    out += word;
+    column += length;
+  }
+  return out;
+}
+
+std::string finding_text(const Finding& finding, const Style& style, std::size_t indent) {
+  const Tone tone = finding.level == Level::error  ? Tone::bad
+                    : finding.level == Level::warn ? Tone::warn
+                                                   : Tone::quiet;
+  const char* mark = finding.level == Level::error  ? "✗ "
+                     : finding.level == Level::warn ? "! "
+                                                    : "· ";
+  const std::string margin(indent, ' ');
+  const std::string code = finding.level == Level::note ? "" : finding.code + ": ";
+  std::string text =
+      margin + style.paint(tone, mark) + style.paint(tone, code) +
+      wrapped(finding.text, style.width() - std::min(style.width() / 2, code.size()), indent + 2) +
+      "\n";
+  if (!finding.hint.empty())
+    text += margin + "  " +
+            style.paint(Tone::quiet, "→ " + wrapped(finding.hint, style.width(), indent + 4)) +
+            "\n";
+  return text;
+}
+
+std::string strip_text(const std::vector<unsigned>& cells, const Style& style) {
+  static constexpr std::array<const char*, 8> kSteps{"▁", "▂", "▃", "▄", "▅", "▆", "▇", "█"};
+  std::string text;
+  for (const unsigned percent : cells)
+    text += percent == 0 ? "·" : kSteps[std::min<std::size_t>(7, percent * 8 / 101)];
+  return style.paint(Tone::key, text);
+}
+
+std::string path_text(const std::string& path) {
+  std::error_code problem;
+  const std::filesystem::path here = std::filesystem::current_path(problem);
+  if (!problem && std::filesystem::path(path).is_absolute()) {
+    const std::filesystem::path relative = std::filesystem::path(path).lexically_relative(here);
+    if (!relative.empty() && *relative.begin() != "..") return safe_text(relative.string());
+  }
+  return safe_text(path);
+}
+
+}  // namespace bayswap::cli

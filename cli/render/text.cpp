@@ -1,0 +1,233 @@
+#include "cli/render/text.h"
+
+#include <fmt/format.h>
+
+#include <algorithm>
+
+#include "bytes/text.h"
+
+namespace bayswap::cli {
+namespace {
+
+constexpr std::size_t kMargin = 2;
+constexpr std::size_t kKeyColumn = 9;
+
+std::string row(const Style& style, std::string_view key, std::string_view value) {
+  const std::size_t indent = kMargin + kKeyColumn;
+  return std::string(kMargin, ' ') + style.paint(Tone::key, padded(key, kKeyColumn)) +
+         wrapped(value, style.width(), indent) + "\n";
+}
+
+std::string game_line(const Game& game) {
+  std::vector<std::string> words;
+  for (const std::string& word :
+       {safe_text(game.title), safe_text(game.code), safe_text(game.serial), safe_text(game.maker),
+        std::string(to_string(game.region))})
+    if (!word.empty()) words.push_back(word);
+  return fmt::format("{}", fmt::join(words, " · "));
+}
+
+std::string chips_line(const std::vector<Chip>& chips, const std::string& from) {
+  std::vector<std::string> names;
+  for (const Chip& chip : chips)
+    names.push_back(chip.size == 0 || chip.part == "clock"
+                        ? chip.part
+                        : fmt::format("{} {}", chip.part, size_text(chip.size)));
+  const std::string text = names.empty() ? "none: this game keeps nothing" : list_text(names);
+  return text + (from == "catalog" ? " (from the catalog)" : " (from the ROM header)");
+}
+
+std::string part_row(const PartInfo& part, const Style& style, std::size_t name_width) {
+  std::string text(kMargin, ' ');
+  text += padded(part.name, name_width) + "  " + fmt::format("{:>8}", size_text(part.size)) + "  ";
+  if (part.blank) {
+    text += style.paint(Tone::quiet, "blank");
+  } else {
+    text += part.filled.empty() ? style.paint(Tone::good, "set") : strip_text(part.filled, style);
+  }
+  return text + "\n";
+}
+
+std::string kind_line(const Item& item, const Style& style) {
+  std::string text;
+  if (item.system) text += std::string(to_string(*item.system)) + " ";
+  text += to_string(*item.kind);
+  if (!item.layout.empty()) {
+    text += " · " + style.paint(Tone::title, item.layout) + " · ";
+    text += fmt::format("{} ({})", to_string(*item.confidence), item.reason);
+  }
+  return std::string(kMargin, ' ') + text + "\n";
+}
+
+std::string status_mark(const MoveReport& move, const Style& style, bool undoing) {
+  if (move.nothing_to_do) return style.paint(Tone::quiet, "= already there");
+  switch (move.status) {
+    case MoveStatus::done:
+      return style.paint(Tone::good, undoing ? "✓ put back" : "✓ carried") +
+             (move.move.empty() ? "" : style.paint(Tone::quiet, "  " + move.move));
+    case MoveStatus::planned: return style.paint(Tone::key, "○ would be carried");
+    case MoveStatus::stopped: return style.paint(Tone::bad, "✗ stopped") + ", nothing was changed";
+  }
+  return {};
+}
+
+std::string move_text(const MoveReport& move, const Style& style, bool undoing) {
+  const std::string title =
+      move.game.title.empty() ? path_text(move.to) : safe_text(move.game.title);
+  std::string text =
+      style.paint(Tone::title, title) + "  " + status_mark(move, style, undoing) + "\n";
+  const auto with_layout = [](const std::string& path, const std::string& layout) {
+    return layout.empty() ? path : path + "  [" + layout + "]";
+  };
+  if (undoing) {
+    text += row(style, "file", path_text(move.to));
+    text += row(style, "now",
+                move.status != MoveStatus::done ? "left as it is"
+                : move.replaces                 ? "the old content, with its time"
+                                                : "gone, as before the move");
+  } else {
+    std::vector<std::string> sources;
+    for (const std::string& from : move.from) sources.push_back(path_text(from));
+    text += row(style, "from", with_layout(list_text(sources), move.from_layout));
+    if (!move.to.empty()) text += row(style, "to", with_layout(path_text(move.to), move.to_layout));
+    if (!move.parts.empty()) text += row(style, "parts", list_text(move.parts));
+    if (!move.chip.empty()) text += row(style, "chip", move.chip);
+    if (!move.to.empty() && !move.nothing_to_do && move.status != MoveStatus::stopped)
+      text +=
+          row(style, "there",
+              move.replaces ? fmt::format("a file that is imitated; its old content {} in history",
+                                          move.status == MoveStatus::planned ? "will be" : "is")
+                            : "a new file");
+  }
+  for (const Finding& check : move.checks) text += finding_text(check, style, kMargin);
+  return text;
+}
+
+}  // namespace
+
+std::string item_text(const Item& item, const Style& style) {
+  std::string text = style.paint(Tone::title, path_text(item.path)) + "  " +
+                     style.paint(Tone::quiet, size_text(item.size)) + "\n";
+  if (item.kind) text += kind_line(item, style);
+  if (item.game.known()) {
+    const std::string from = item.rom.empty() ? "" : "  (" + path_text(item.rom) + ")";
+    text += row(style, "game", game_line(item.game) + from);
+  }
+  if (item.version && item.kind == Kind::rom) {
+    text +=
+        row(style, "version",
+            fmt::format("1.{}{}", *item.version, *item.header_ok ? "" : ", header check fails"));
+    if (item.chips)
+      text += row(style, "saves to", chips_line(*item.chips, item.chips_from));
+    else
+      text += row(style, "saves to", "not told by the ROM; a catalog can say");
+  }
+  std::size_t name_width = kKeyColumn - 2;
+  for (const PartInfo& part : item.parts) name_width = std::max(name_width, part.name.size());
+  for (const PartInfo& part : item.parts) text += part_row(part, style, name_width);
+  if (!item.comment.empty()) text += row(style, "comment", safe_text(item.comment));
+  if (!item.other_layouts.empty())
+    text +=
+        row(style, "or", list_text(item.other_layouts) + "; --is LAYOUT or --rom FILE settles it");
+  for (const Finding& finding : item.findings) text += finding_text(finding, style, kMargin);
+  return text;
+}
+
+std::string reshaped_text(const Reshaped& reshaped, const Style& style) {
+  std::string text;
+  for (const OutputFile& file : reshaped.outputs)
+    text += style.paint(Tone::good, "✓ ") +
+            style.paint(Tone::title, path_text(file.path.string())) + "  " + file.layout + "  " +
+            style.paint(Tone::quiet, size_text(file.size)) + "\n";
+  if (reshaped.stopped) {
+    text += style.paint(Tone::bad, "✗ stopped") + ", nothing was written\n";
+    if (reshaped.losses.empty())
+      text += finding_text(
+          {Level::error, reshaped.stopped->code, reshaped.stopped->text, reshaped.stopped->hint},
+          style, kMargin);
+  }
+  for (Finding loss : reshaped.losses) {
+    if (!reshaped.stopped) loss.level = Level::warn;
+    text += finding_text(loss, style, kMargin);
+  }
+  for (const Finding& finding : reshaped.findings) text += finding_text(finding, style, kMargin);
+  return text;
+}
+
+std::string report_text(const CarryReport& report, const Style& style, bool undoing) {
+  std::string text;
+  std::size_t done = 0;
+  std::size_t same = 0;
+  std::size_t stopped = 0;
+  for (const MoveReport& move : report.moves) {
+    text += move_text(move, style, undoing);
+    if (move.nothing_to_do)
+      ++same;
+    else if (move.status == MoveStatus::stopped)
+      ++stopped;
+    else
+      ++done;
+  }
+  if (report.moves.size() > 1)
+    text += fmt::format("{} {}, {} already there, {} stopped\n", done,
+                        undoing ? "put back" : "carried", same, stopped);
+  const bool written = std::any_of(
+      report.moves.begin(), report.moves.end(),
+      [](const MoveReport& move) { return move.status == MoveStatus::done && !move.move.empty(); });
+  if (written && !undoing)
+    text += style.paint(Tone::quiet, "take it back with: bayswap undo") + "\n";
+  return text;
+}
+
+std::string bay_text(const Bay& bay, const Style& style, bool surveyed) {
+  std::string text =
+      style.paint(Tone::title, bay.name) + "  " + path_text(bay.place.string()) + "\n";
+  if (bay.shelves.empty()) text += "  no shelves yet\n";
+  for (const Shelf& shelf : bay.shelves) {
+    text += row(
+        style, to_string(shelf.system),
+        style.paint(Tone::title, safe_text(shelf.pattern)) + "  [" + list_text(shelf.layout) + "]");
+    if (!surveyed) continue;
+    const std::string count = fmt::format("explains {} of {}", shelf.explains, shelf.of);
+    text +=
+        row(style, "", shelf.roms.empty() ? count : count + ", ROMs in " + safe_text(shelf.roms));
+    if (!shelf.examples.empty())
+      text += row(style, "", style.paint(Tone::quiet, "e.g. " + safe_text(shelf.examples.front())));
+  }
+  if (!bay.unexplained.empty())
+    text += row(style, "left", fmt::format("{} not explained", bay.unexplained.size()));
+  constexpr std::size_t kShown = 8;
+  for (std::size_t i = 0; i < std::min(kShown, bay.unexplained.size()); ++i)
+    text += row(style, "", style.paint(Tone::quiet, safe_text(bay.unexplained[i])));
+  if (bay.unexplained.size() > kShown)
+    text += row(style, "", style.paint(Tone::quiet, "… and more: see --json"));
+  return text;
+}
+
+std::string layouts_text(const Style& style) {
+  std::string text;
+  for (const auto& layout : layouts().all()) {
+    const LayoutInfo& info = layout->info();
+    std::vector<std::string> sizes;
+    std::vector<std::uint64_t> sorted = info.file_sizes;
+    std::sort(sorted.begin(), sorted.end());
+    for (const std::uint64_t size : sorted) sizes.push_back(size_text(size));
+    const std::string span = sizes.empty()      ? std::string("any size")
+                             : sizes.size() > 3 ? sizes.front() + " to " + sizes.back()
+                                                : list_text(sizes);
+    text += style.paint(Tone::title, padded(info.id, 22)) + " " + padded(info.summary, 62) + " " +
+            style.paint(Tone::quiet, span) + "\n";
+  }
+  return text;
+}
+
+std::string error_text(const Error& error, const Style& style) {
+  std::string text = style.paint(Tone::bad, "✗ " + error.code + ": ") +
+                     wrapped(safe_text(error.text), style.width() - error.code.size() - 4, 2) +
+                     "\n";
+  if (!error.hint.empty())
+    text += "  " + style.paint(Tone::quiet, "→ " + wrapped(error.hint, style.width(), 4)) + "\n";
+  return text;
+}
+
+}  // namespace bayswap::cli

@@ -1,0 +1,23 @@
+// What people read.
+#pragma once
+
+#include <string>
+#include <vector>
+
+#include "bayswap/bay.h"
+#include "bayswap/carry.h"
+#include "bayswap/layout.h"
+#include "bayswap/look.h"
+#include "bayswap/reshape.h"
+#include "cli/render/style.h"
+
+namespace bayswap::cli {
+
+[[nodiscard]] std::string item_text(const Item& item, const Style& style);
+[[nodiscard]] std::string reshaped_text(const Reshaped& reshaped, const Style& style);
+[[nodiscard]] std::string report_text(const CarryReport& report, const Style& style, bool undoing);
+[[nodiscard]] std::string bay_text(const Bay& bay, const Style& style, bool surveyed);
+[[nodiscard]] std::string layouts_text(const Style& style);
+[[nodiscard]] std::string error_text(const Error& error, const Style& style);
+
+}  // namespace bayswap::cli

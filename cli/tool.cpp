@@ -1,0 +1,105 @@
+#include "cli/tool.h"
+
+#include <algorithm>
+#include <array>
+#include <ostream>
+
+#include "bytes/text.h"
+#include "cli/commands/commands.h"
+#include "cli/render/json.h"
+#include "cli/render/text.h"
+
+namespace bayswap::cli {
+namespace {
+
+constexpr std::array<std::string_view, 14> kChecks{
+    "state-not-save", "other-game",  "region-differs", "chip-differs",  "blank-source",
+    "in-use",         "no-room",     "name-taken",     "already-there", "newer-there",
+    "damaged",        "loses-parts", "no-match",       "many-match"};
+
+}  // namespace
+
+void Run::print(const std::string& text) const {
+  surroundings.out << text;
+}
+
+void Run::fail(const Error& error) {
+  status = static_cast<int>(error.trouble);
+  if (json) {
+    print(dump(with_schema("error", to_json(error))) + "\n");
+  } else {
+    surroundings.err << error_text(error, style());
+  }
+}
+
+void Run::with_session(const std::function<Result<void>(Session&)>& body) {
+  auto session = Session::open(disk(), surroundings.places);
+  if (!session) {
+    fail(session.error());
+    return;
+  }
+  if (auto done = body(*session); !done) fail(done.error());
+}
+
+CLI::App* add_command(CLI::App& app, Run& run, const std::string& name, const std::string& summary,
+                      const std::string& example) {
+  CLI::App* command = app.add_subcommand(name, summary);
+  command->add_flag("--json", run.json, "one JSON object on standard output");
+  command->footer("Example:\n  " + example);
+  return command;
+}
+
+void add_accept(CLI::App& command, std::vector<std::string>& codes) {
+  command.add_option("--accept", codes, "checks to let through, with commas")
+      ->type_name("CODE")
+      ->delimiter(',')
+      ->expected(1)
+      ->multi_option_policy(CLI::MultiOptionPolicy::TakeAll);
+}
+
+Result<std::set<std::string>> accepted_codes(const std::vector<std::string>& codes) {
+  std::set<std::string> accepted;
+  for (const std::string& code : codes) {
+    if (std::find(kChecks.begin(), kChecks.end(), code) == kChecks.end())
+      return bayswap::fail(Trouble::usage, "usage", "there is no check '" + safe_text(code) + "'",
+                           "checks are " + list_text({kChecks.begin(), kChecks.end()}));
+    accepted.insert(code);
+  }
+  return accepted;
+}
+
+int run_tool(const std::vector<std::string>& arguments, const Surroundings& surroundings) {
+  Run run{surroundings};
+  CLI::App app{
+      "Bay Swap moves retro-game saves: it says what they are, checks, converts, carries and "
+      "undoes.",
+      "bayswap"};
+  app.require_subcommand(1);
+  app.set_version_flag("--version", BAYSWAP_VERSION);
+  app.footer("'bayswap COMMAND --help' has an example of each. Start with: bayswap demo");
+  add_look(app, run);
+  add_reshape(app, run);
+  add_carry(app, run);
+  add_undo(app, run);
+  add_bay(app, run);
+  add_layouts(app, run);
+  add_demo(app, run);
+  try {
+    std::vector<std::string> reversed(arguments.rbegin(), arguments.rend());
+    app.parse(reversed);
+  } catch (const CLI::Success& asked) {
+    return app.exit(asked, surroundings.out, surroundings.err);
+  } catch (const CLI::ParseError& wrong) {
+    // The flag may stand behind the word that ended the parsing.
+    run.json =
+        run.json || std::find(arguments.begin(), arguments.end(), "--json") != arguments.end();
+    const std::string command = arguments.empty() || arguments.front().starts_with("-")
+                                    ? ""
+                                    : " " + safe_text(arguments.front());
+    run.fail({Trouble::usage, "usage", safe_text(wrong.what()),
+              "see: bayswap" + (app.get_subcommands().empty() ? "" : command) + " --help"});
+  }
+  return run.status;
+}
+
+}  // namespace bayswap::cli

@@ -1,0 +1,23 @@
+// The command-line tool as a function, so that the demo story and tests can call it too.
+#pragma once
+
+#include <iosfwd>
+#include <string>
+#include <vector>
+
+#include "bayswap/storage.h"
+
+namespace bayswap::cli {
+
+struct Surroundings {
+  Places places;
+  std::ostream& out;
+  std::ostream& err;
+  bool colour = false;
+  std::size_t width = 100;  ///< columns of the terminal
+};
+
+/// Runs one command. Gives the exit status of the command contract.
+int run_tool(const std::vector<std::string>& arguments, const Surroundings& surroundings);
+
+}  // namespace bayswap::cli

@@ -1,0 +1,10 @@
+# Flags of our own targets; a project that uses the library is not asked to follow them.
+add_library(bayswap_flags INTERFACE)
+target_compile_options(bayswap_flags INTERFACE -Wall -Wextra -Wpedantic -Wconversion)
+if(BAYSWAP_WARNINGS_AS_ERRORS)
+  target_compile_options(bayswap_flags INTERFACE -Werror)
+endif()
+if(BAYSWAP_SANITIZE)
+  add_compile_options(-fsanitize=address,undefined -fno-sanitize-recover=all -fno-omit-frame-pointer)
+  add_link_options(-fsanitize=address,undefined)
+endif()

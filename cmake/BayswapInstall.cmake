@@ -1,0 +1,18 @@
+# `cmake --install`: the two libraries, headers, the tool, a CMake package and a pkg-config file.
+include(CMakePackageConfigHelpers)
+install(TARGETS bayswap_core bayswap EXPORT bayswapTargets
+  ARCHIVE DESTINATION ${CMAKE_INSTALL_LIBDIR})
+install(DIRECTORY ${PROJECT_SOURCE_DIR}/include/bayswap DESTINATION ${CMAKE_INSTALL_INCLUDEDIR})
+install(EXPORT bayswapTargets NAMESPACE bayswap:: DESTINATION ${CMAKE_INSTALL_LIBDIR}/cmake/bayswap)
+configure_package_config_file(${CMAKE_CURRENT_LIST_DIR}/bayswapConfig.cmake.in
+  ${PROJECT_BINARY_DIR}/bayswapConfig.cmake
+  INSTALL_DESTINATION ${CMAKE_INSTALL_LIBDIR}/cmake/bayswap)
+write_basic_package_version_file(${PROJECT_BINARY_DIR}/bayswapConfigVersion.cmake
+  COMPATIBILITY SameMinorVersion)
+install(FILES ${PROJECT_BINARY_DIR}/bayswapConfig.cmake ${PROJECT_BINARY_DIR}/bayswapConfigVersion.cmake
+  DESTINATION ${CMAKE_INSTALL_LIBDIR}/cmake/bayswap)
+configure_file(${CMAKE_CURRENT_LIST_DIR}/bayswap.pc.in ${PROJECT_BINARY_DIR}/bayswap.pc @ONLY)
+install(FILES ${PROJECT_BINARY_DIR}/bayswap.pc DESTINATION ${CMAKE_INSTALL_LIBDIR}/pkgconfig)
+if(BAYSWAP_BUILD_TOOL)
+  install(TARGETS bayswap_cli RUNTIME DESTINATION ${CMAKE_INSTALL_BINDIR})
+endif()

@@ -1,0 +1,32 @@
+// Makers of the demo world's ROMs and saves, from the facts and without the library.
+#pragma once
+
+#include <cstdint>
+#include <string_view>
+
+#include "bayswap/bytes.h"
+
+namespace bayswap::demo {
+
+[[nodiscard]] Bytes n64_rom(std::string_view title, std::string_view code);
+[[nodiscard]] Bytes snes_rom(std::string_view title, std::uint8_t country, std::uint8_t sram_code);
+[[nodiscard]] Bytes gb_rom(std::string_view title, std::uint8_t type, std::uint8_t ram_code);
+
+/// Progress of a game in `size` bytes: its name, players, and numbers that depend on `seed`; the
+/// last third stays erased.
+[[nodiscard]] Bytes progress(std::string_view title, std::size_t size, std::uint32_t seed,
+                             std::byte erased);
+
+/// A formatted controller pak with one note.
+[[nodiscard]] Bytes pak_with_note(std::string_view code, std::string_view maker,
+                                  std::uint32_t seed);
+
+/// The clock of a gb cartridge: 44 or 48 bytes.
+[[nodiscard]] Bytes gb_clock(std::size_t width, std::uint32_t days, std::uint64_t time);
+
+/// The n64 container, chips already in their own order; SRAM is stored word-reversed.
+[[nodiscard]] Bytes n64_container(const Bytes& eeprom, const Bytes& pak1, const Bytes& sram);
+
+void append(Bytes& to, const Bytes& more);
+
+}  // namespace bayswap::demo

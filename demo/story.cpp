@@ -1,0 +1,143 @@
+#include "demo/story.h"
+
+#include <fmt/format.h>
+
+#include <filesystem>
+#include <ostream>
+#include <system_error>
+
+#include "cli/render/style.h"
+#include "demo/world.h"
+
+namespace bayswap::demo {
+namespace {
+
+std::string quoted(const std::string& word) {
+  return word.find_first_of(" ()") == std::string::npos ? word : "\"" + word + "\"";
+}
+
+class Teller {
+ public:
+  Teller(const Path& folder, const cli::Surroundings& surroundings)
+      : out_(surroundings.out),
+        style_(surroundings.colour, surroundings.width),
+        surroundings_{places(folder), surroundings.out, surroundings.out, surroundings.colour,
+                      surroundings.width} {}
+
+  void scene(const std::string& title, const std::string& thought) {
+    ++scene_;
+    out_ << "\n"
+         << style_.paint(cli::Tone::title, fmt::format("{}. {}", scene_, title)) << "\n"
+         << cli::wrapped(thought, style_.width(), 0) << "\n";
+  }
+
+  void say(const std::string& thought) {
+    out_ << "\n" << cli::wrapped(thought, style_.width(), 0) << "\n";
+  }
+
+  // Runs a command as a person would type it, and remembers when it ends otherwise than told.
+  void run(const std::vector<std::string>& words, int expected = 0) {
+    std::string line = "$ bayswap";
+    for (const std::string& word : words) line += " " + quoted(word);
+    out_ << "\n" << style_.paint(cli::Tone::good, line) << "\n";
+    const int status = cli::run_tool(words, surroundings_);
+    if (status == expected) return;
+    out_ << style_.paint(
+                cli::Tone::bad,
+                fmt::format("(the story expected exit status {}, this was {})", expected, status))
+         << "\n";
+    surprised_ = true;
+  }
+
+  void expect(const Result<void>& outcome) { surprised_ = surprised_ || !outcome; }
+  [[nodiscard]] int status() const { return surprised_ ? 1 : 0; }
+
+ private:
+  std::ostream& out_;
+  cli::Style style_;
+  cli::Surroundings surroundings_;
+  int scene_ = 0;
+  bool surprised_ = false;
+};
+
+void tell_of_places(Teller& story) {
+  story.scene(
+      "Three places",
+      "A reader has dumped some cartridges. The den's programs keep their saves in one "
+      "folder, one container for each game. The ferry handheld keeps saves beside the ROMs. "
+      "Nothing about these habits is built in: Bay Swap looks at what lies there.");
+  story.run({"bay", "learn", "reader", "reader"});
+  story.run({"bay", "learn", "den", "den"});
+  story.run({"bay", "learn", "ferry", "ferry"});
+}
+
+void tell_of_dumps(Teller& story) {
+  story.scene("What did the reader bring?", "One chip of one game, in the order of the hardware.");
+  story.run({"look", "reader/Copper Tide (America).sra", "reader/Glacier Post (America).mpk"});
+  story.scene("Into the den",
+              "First the plan: it writes nothing and says what would happen, and why.");
+  story.run({"carry", "reader:Copper Tide", "--to", "den", "--plan"});
+  story.run({"carry", "reader:Copper Tide", "--to", "den"});
+  story.say(
+      "Glacier Post keeps its progress in an EEPROM and on a controller pak. Both find their "
+      "place in the one container; what else is in it stays.");
+  story.run({"carry", "reader:Glacier Post", "--to", "den"});
+}
+
+void tell_of_return(Teller& story, const Path& folder) {
+  story.scene("An evening later",
+              "Copper Tide was played in the den. The newer progress goes back as a chip file that "
+              "the cartridge can take.");
+  story.expect(play_evening(folder / "den/saves/Copper Tide (America).srm"));
+  story.run({"carry", "den:Copper Tide", "--to", "reader"});
+}
+
+void tell_of_names_and_clocks(Teller& story) {
+  story.scene("The right name",
+              "The reader called it LANTERN DRIFT. The den has the European and the Japanese ROM: "
+              "the header of the reader's own ROM says which of them it is.");
+  story.run({"carry", "reader:LANTERN DRIFT", "--to", "den"});
+  story.scene(
+      "The clock keeps running",
+      "Tin Orchard's cartridge has a clock. The handheld stores it in 44 bytes, the den in 48.");
+  story.run({"carry", "ferry:Tin Orchard", "--to", "den"});
+}
+
+void tell_of_refusals(Teller& story) {
+  story.scene("What cannot work is not done", "A dead battery gives a file, but no progress.");
+  story.run({"carry", "reader/dead battery/Lantern Drift.srm", "--to", "den", "--rom",
+             "den/roms/snes/Lantern Drift (Europe).sfc"},
+            1);
+  story.say("This one is named like a save, but it is the snapshot of a program.");
+  story.run({"carry", "downloads/Lantern Drift (Europe).srm", "--to", "den"}, 1);
+  story.say("And this one belongs to the European game; the den has the American one.");
+  story.run({"carry", "downloads/Copper Tide (Europe).sra", "--to", "den"}, 1);
+}
+
+void tell_of_undo(Teller& story) {
+  story.scene("Second thoughts",
+              "The last carry brought Tin Orchard. It can be taken back to the byte.");
+  story.run({"undo"});
+}
+
+}  // namespace
+
+int tell_story(const Path& folder, const cli::Surroundings& surroundings) {
+  std::error_code problem;
+  const Path before = std::filesystem::current_path(problem);
+  std::filesystem::current_path(folder, problem);
+  if (problem) return static_cast<int>(Trouble::place);
+  Teller story(folder, surroundings);
+  surroundings.out << "The demo world is in " << folder.string() << "\n";
+  tell_of_places(story);
+  tell_of_dumps(story);
+  tell_of_return(story, folder);
+  tell_of_names_and_clocks(story);
+  tell_of_refusals(story);
+  tell_of_undo(story);
+  story.say(fmt::format("Look around in {}; it is yours to try things on.", folder.string()));
+  std::filesystem::current_path(before, problem);
+  return story.status();
+}
+
+}  // namespace bayswap::demo

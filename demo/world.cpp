@@ -1,0 +1,135 @@
+#include "demo/world.h"
+
+#include <string>
+
+#include "demo/makers.h"
+
+namespace bayswap::demo {
+namespace {
+
+constexpr std::int64_t kDay = 86'400'000'000'000;
+constexpr std::int64_t kNewYear = 1'767'225'600'000'000'000;  // 2026-01-01 in nanoseconds
+constexpr std::byte kZero{0x00};
+constexpr std::byte kOnes{0xFF};
+
+constexpr const char* kCatalog = R"(# Games of the demo world, all invented.
+[[game]]
+title = "Copper Tide"
+system = "n64"
+chip = "sram"
+[game.codes]
+america = "NCTE"
+europe = "NCTP"
+
+[[game]]
+title = "Glacier Post"
+system = "n64"
+chip = "eeprom4k"
+[game.codes]
+america = "NGPE"
+)";
+
+class Builder {
+ public:
+  explicit Builder(Path root) : root_(std::move(root)) {}
+
+  // `day`: days after New Year 2026 that the file was last written.
+  void file(const std::string& path, const Bytes& bytes, int day) {
+    if (!outcome_) return;
+    const Path full = root_ / path;
+    std::error_code problem;
+    std::filesystem::create_directories(full.parent_path(), problem);
+    constexpr std::uint32_t kMode = 0644;
+    outcome_ = disk().create(full, bytes, kMode);
+    if (outcome_) outcome_ = disk().set_modified(full, kNewYear + day * kDay);
+  }
+
+  [[nodiscard]] Result<void> outcome() const { return outcome_; }
+
+ private:
+  Path root_;
+  Result<void> outcome_;
+};
+
+Bytes with_clock(Bytes ram, const Bytes& clock) {
+  append(ram, clock);
+  return ram;
+}
+
+// A snapshot of a program: its own header, registers and memory, in no size of a chip.
+Bytes state_of(std::string_view title) {
+  Bytes state = progress("SNAPSHOT 7", 70'133, 9, kZero);
+  append(state, progress(title, 8192, 30, kZero));
+  return state;
+}
+
+void build_reader(Builder& world) {
+  world.file("reader/Copper Tide (America).z64", n64_rom("COPPER TIDE", "NCTE"), 1);
+  world.file("reader/Copper Tide (America).sra", progress("COPPER TIDE", 0x8000, 11, kOnes), 20);
+  world.file("reader/Glacier Post (America).z64", n64_rom("GLACIER POST", "NGPE"), 1);
+  world.file("reader/Glacier Post (America).eep", progress("GLACIER POST", 512, 12, kOnes), 20);
+  world.file("reader/Glacier Post (America).mpk", pak_with_note("NGPE", "BS", 13), 20);
+  world.file("reader/LANTERN DRIFT.sfc", snes_rom("LANTERN DRIFT", 2, 3), 1);
+  world.file("reader/LANTERN DRIFT.srm", progress("LANTERN DRIFT", 0x2000, 14, kZero), 21);
+  world.file("reader/dead battery/Lantern Drift.srm", Bytes(0x2000, kZero), 22);
+}
+
+void build_den(Builder& world) {
+  world.file("den/roms/n64/Copper Tide (America).z64", n64_rom("COPPER TIDE", "NCTE"), 1);
+  world.file("den/roms/n64/Glacier Post (America).z64", n64_rom("GLACIER POST", "NGPE"), 1);
+  world.file("den/roms/snes/Lantern Drift (Europe).sfc", snes_rom("LANTERN DRIFT", 2, 3), 1);
+  world.file("den/roms/snes/Lantern Drift (Japan).sfc", snes_rom("LANTERN DRIFT", 0, 3), 1);
+  world.file("den/roms/gb/Tin Orchard (Europe).gb", gb_rom("TIN ORCHARD", 0x10, 2), 1);
+  // Each game was started once, so that a file to imitate exists.
+  world.file("den/saves/Copper Tide (America).srm", n64_container({}, {}, {}), 3);
+  world.file("den/saves/Glacier Post (America).srm",
+             n64_container({}, {}, progress("GLACIER POST", 0x8000, 5, kOnes)), 3);
+  world.file("den/saves/Lantern Drift (Japan).srm", progress("LANTERN DRIFT", 0x2000, 15, kZero),
+             4);
+  world.file(
+      "den/saves/Tin Orchard (Europe).srm",
+      with_clock(progress("TIN ORCHARD", 0x2000, 16, kOnes), gb_clock(48, 12, 1'767'500'000)), 4);
+  world.file("den/notes.txt", Bytes(123, std::byte{'-'}), 4);
+}
+
+void build_ferry(Builder& world) {
+  world.file("ferry/gb/Tin Orchard (Europe).gb", gb_rom("TIN ORCHARD", 0x10, 2), 1);
+  world.file(
+      "ferry/gb/Tin Orchard (Europe).sav",
+      with_clock(progress("TIN ORCHARD", 0x2000, 17, kOnes), gb_clock(44, 31, 1'769'000'000)), 25);
+}
+
+void build_downloads(Builder& world) {
+  world.file("downloads/Lantern Drift (Europe).srm", state_of("LANTERN DRIFT"), 9);
+  world.file("downloads/Copper Tide (Europe).z64", n64_rom("COPPER TIDE", "NCTP"), 1);
+  world.file("downloads/Copper Tide (Europe).sra", progress("COPPER TIDE", 0x8000, 18, kOnes), 24);
+}
+
+}  // namespace
+
+Places places(const Path& folder) {
+  return {folder / "own/config", folder / "own/data"};
+}
+
+Result<void> build_world(const Path& folder) {
+  Builder world(folder);
+  build_reader(world);
+  build_den(world);
+  build_ferry(world);
+  build_downloads(world);
+  const std::string catalog = kCatalog;
+  Bytes bytes;
+  for (const char c : catalog) bytes.push_back(static_cast<std::byte>(c));
+  world.file("own/config/catalog.toml", bytes, 1);
+  return world.outcome();
+}
+
+Result<void> play_evening(const Path& container) {
+  Bytes sram = progress("COPPER TIDE", 0x8000, 77, kOnes);
+  Bytes played = n64_container({}, {}, sram);
+  if (auto gone = disk().remove(container); !gone) return gone;
+  constexpr std::uint32_t kMode = 0644;
+  return disk().create(container, played, kMode);
+}
+
+}  // namespace bayswap::demo

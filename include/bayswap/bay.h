@@ -1,0 +1,68 @@
+// Bays: places that hold saves, and the rules that say where in them.
+#pragma once
+
+#include <string>
+#include <vector>
+
+#include "bayswap/catalog.h"
+#include "bayswap/game.h"
+#include "bayswap/result.h"
+#include "bayswap/storage.h"
+
+namespace bayswap {
+
+/// One rule of a bay: for this system, these saves lie under this naming pattern in this layout.
+struct Shelf {
+  System system = System::snes;
+  Kind kind = Kind::battery;
+  std::string pattern;
+  std::vector<std::string> layout;  ///< one or more: the game's chip decides which
+  std::string roms;                 ///< folder of the system's ROMs, relative; may be empty
+
+  // What learning saw; not part of the file.
+  std::size_t explains = 0;
+  std::size_t of = 0;
+  std::vector<std::string> examples;
+};
+
+struct Bay {
+  std::string name;
+  Path place;
+  std::vector<Shelf> shelves;
+  std::vector<std::string> unexplained;  ///< relative path and reason; not part of the file
+};
+
+/// The user's bays, in the order of bays.toml.
+class BayList {
+ public:
+  /// A missing file is an empty list. Errors: `bad-bays` with line and column.
+  [[nodiscard]] static Result<BayList> load(Storage& storage, const Path& file);
+  /// Checks that every pattern, layout and system can be used.
+  [[nodiscard]] static Result<BayList> parse(std::string_view toml, const std::string& name);
+
+  [[nodiscard]] const std::vector<Bay>& bays() const { return bays_; }
+  /// Errors: `unknown-bay`, with the known names in the hint.
+  [[nodiscard]] Result<const Bay*> find(std::string_view name) const;
+
+  /// Adds or replaces the bay in the file; everything else in it stays as it is written.
+  Result<void> put(Storage& storage, const Path& file, const Bay& bay);
+  Result<void> remove(Storage& storage, const Path& file, std::string_view name);
+
+ private:
+  std::vector<Bay> bays_;
+  std::string text_;
+};
+
+/// Letters, digits, `-` and `_`: what a bay may be called.
+[[nodiscard]] bool is_bay_name(std::string_view name);
+
+/// Looks at what lies in a place and works its shelves out: ROMs by their headers, saves by their
+/// content, and the naming pattern that explains most names. Errors: `missing`, `no-match` when
+/// nothing was found that a rule could be made of.
+[[nodiscard]] Result<Bay> learn_bay(Storage& storage, const Catalog& catalog, std::string name,
+                                    const Path& place);
+
+/// Fills in what the file does not keep: how much each shelf explains, examples and leftovers.
+void survey_bay(Storage& storage, const Catalog& catalog, Bay& bay);
+
+}  // namespace bayswap

@@ -1,0 +1,17 @@
+// Byte strings as the library passes them.
+#pragma once
+
+#include <cstddef>
+#include <cstdint>
+#include <span>
+#include <vector>
+
+namespace bayswap {
+
+/// Owned bytes.
+using Bytes = std::vector<std::byte>;
+
+/// Bytes that somebody else owns; valid as long as the owner is.
+using ByteView = std::span<const std::byte>;
+
+}  // namespace bayswap

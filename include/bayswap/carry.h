@@ -1,0 +1,67 @@
+// Carrying saves between bays: checked, backed up, converted, written, read back, undoable.
+#pragma once
+
+#include <optional>
+#include <set>
+#include <string>
+#include <vector>
+
+#include "bayswap/finding.h"
+#include "bayswap/game.h"
+#include "bayswap/session.h"
+
+namespace bayswap {
+
+struct CarryRequest {
+  std::vector<std::string> saves;  ///< files, or `BAY:NAME`, or names inside `from`
+  std::string from;                ///< bay that names are looked up in; may be empty
+  std::string to;                  ///< bay to carry to
+  std::string game;                ///< title, code or ROM name of the game; may be empty
+  bool all = false;                ///< every save of `from`
+  bool plan = false;               ///< say what would be done and write nothing
+  std::string is;                  ///< layout id of the saves; may be empty
+  std::optional<Path> rom;         ///< the game's ROM
+  std::set<std::string> accept;    ///< check codes that the user lets through
+};
+
+enum class MoveStatus { done, planned, stopped };
+
+[[nodiscard]] std::string_view to_string(MoveStatus status);
+
+/// One file of a carry or undo: what happened, or would.
+struct MoveReport {
+  std::string move;               ///< name for `undo`; empty when nothing was written
+  std::vector<std::string> from;  ///< the files that hold what is carried
+  std::string to;
+  MoveStatus status = MoveStatus::stopped;
+  Findings checks;
+  Findings losses;
+  Game game;
+  std::optional<System> system;
+  std::string from_layout;
+  std::string to_layout;
+  std::vector<std::string> parts;  ///< what is carried
+  std::string chip;                ///< the chip, and how it is known
+  std::uint64_t size = 0;          ///< of the file there, in bytes
+  bool replaces = false;           ///< a file is there, and its old content is kept in history
+  bool nothing_to_do = false;      ///< the same progress is there already
+};
+
+struct CarryReport {
+  std::vector<MoveReport> moves;
+  std::optional<Error> failed;  ///< a place failed; the moves before it are done and stay undoable
+};
+
+/// Plans and, unless `plan` is set, does it. Errors: wrong requests and unreadable inputs; checks
+/// that stop are in the report.
+[[nodiscard]] Result<CarryReport> carry(Session& session, const CarryRequest& request);
+
+/// Takes back the last command, or one move (`m12`). Stops when a place changed since, unless
+/// `newer-there` is accepted.
+[[nodiscard]] Result<CarryReport> undo(Session& session, const std::string& move,
+                                       const std::set<std::string>& accept);
+
+/// Finishes or rolls back what an interrupted run left. Called by carry() and undo() themselves.
+[[nodiscard]] Result<void> recover(Session& session);
+
+}  // namespace bayswap

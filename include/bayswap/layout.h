@@ -1,0 +1,128 @@
+// Layouts: exact arrangements of saves in a file. A layout reads bytes into saves and writes saves
+// into bytes; converting is reading with one and writing with another.
+#pragma once
+
+#include <cstdint>
+#include <memory>
+#include <optional>
+#include <span>
+#include <string>
+#include <string_view>
+#include <vector>
+
+#include "bayswap/bytes.h"
+#include "bayswap/finding.h"
+#include "bayswap/result.h"
+#include "bayswap/save.h"
+
+namespace bayswap {
+
+enum class Confidence { possible, likely, certain };
+
+[[nodiscard]] std::string_view to_string(Confidence confidence);
+
+/// What is known about a file besides its bytes.
+struct Hints {
+  std::string file_name;         ///< last path component; empty when unknown
+  std::optional<System> system;  ///< from a ROM, a shelf or the user
+  /// The game's save chips. Known but empty means that the game keeps nothing.
+  std::optional<std::vector<Chip>> chips;
+  bool chips_from_header = false;  ///< the ROM itself says so (else a catalog does)
+  /// Words that the game may have written into its save, such as the title in its ROM.
+  std::vector<std::string> words;
+};
+
+/// A layout's claim on a file.
+struct Match {
+  Confidence confidence = Confidence::possible;
+  std::string reason;
+  bool by_content = false;  ///< the bytes themselves speak for it, not only size and surroundings
+};
+
+/// Everything that a layout found in a file.
+struct Content {
+  std::vector<Save> saves;
+  Bytes header;   ///< unknown bytes in front of the body
+  Bytes trailer;  ///< unknown bytes behind the body
+  Findings findings;
+};
+
+/// What a layout is asked to write.
+struct WriteRequest {
+  std::span<const Save> saves;
+  /// An existing file whose surroundings, size and conventions are kept; its body is replaced.
+  std::optional<ByteView> mould;
+  Hints hints;
+};
+
+/// What a layout wrote, and what it could not hold.
+struct Written {
+  Bytes bytes;
+  Findings losses;  ///< progress of the saves that is not in the bytes
+  Findings notes;
+};
+
+/// The static facts of a layout.
+struct LayoutInfo {
+  std::string id;
+  System system = System::snes;
+  Kind kind = Kind::battery;
+  std::string summary;                    ///< one line for people
+  std::vector<std::string> parts;         ///< part names that it can hold, in file order
+  std::vector<std::uint64_t> file_sizes;  ///< usual sizes in bytes, without trailers
+};
+
+/// One arrangement of saves in a file. Implementations are immutable and may be used from several
+/// threads at once. They must check every size and offset that comes from the bytes.
+class Layout {
+ public:
+  virtual ~Layout() = default;
+  [[nodiscard]] virtual const LayoutInfo& info() const = 0;
+  /// How well the file fits; nothing when it cannot be this layout.
+  [[nodiscard]] virtual std::optional<Match> recognise(ByteView file, const Hints& hints) const = 0;
+  /// Errors: `wrong-size`, `damaged`.
+  [[nodiscard]] virtual Result<Content> read(ByteView file, const Hints& hints) const = 0;
+  /// Errors: `no-match` when the saves hold nothing that this layout stores; `mould-differs` when
+  /// the mould is not of this layout.
+  [[nodiscard]] virtual Result<Written> write(const WriteRequest& request) const = 0;
+};
+
+/// The list of layouts, the only global object of the library. Register your own before other
+/// threads use it.
+class LayoutRegistry {
+ public:
+  /// Errors: `name-taken` when the id is in use.
+  Result<void> add(std::unique_ptr<Layout> layout);
+  /// Null when there is none.
+  [[nodiscard]] const Layout* find(std::string_view id) const;
+  [[nodiscard]] const std::vector<std::unique_ptr<Layout>>& all() const { return layouts_; }
+
+ private:
+  std::vector<std::unique_ptr<Layout>> layouts_;
+};
+
+/// The registry with all built-in layouts in it.
+[[nodiscard]] LayoutRegistry& layouts();
+
+/// A layout that a file may have, and why.
+struct Guess {
+  const Layout* layout = nullptr;
+  Confidence confidence = Confidence::possible;
+  std::string reason;
+  bool by_content = false;
+};
+
+/// All layouts that the file may have, best first. Empty when none fits.
+[[nodiscard]] std::vector<Guess> identify(ByteView file, const Hints& hints);
+
+/// The layout with this id. Errors: `unknown-layout`, with near names in the hint.
+[[nodiscard]] Result<const Layout*> find_layout(std::string_view id);
+
+/// Whether two parts of one system hold the same progress: clocks are compared by value, and only
+/// the low nibbles of the 4-bit chip count.
+[[nodiscard]] bool same_progress(System system, const Part& a, const Part& b);
+
+/// Recomputes Part::blank of a part from its bytes, by the rules of its chip.
+[[nodiscard]] bool is_blank_part(System system, std::string_view part, ByteView data);
+
+}  // namespace bayswap

@@ -1,0 +1,56 @@
+// What is it? Files and folders, identified and judged.
+#pragma once
+
+#include <functional>
+#include <optional>
+#include <string>
+#include <vector>
+
+#include "bayswap/layout.h"
+#include "bayswap/session.h"
+
+namespace bayswap {
+
+struct PartInfo {
+  std::string name;
+  std::uint64_t size = 0;  ///< bytes
+  bool blank = false;
+  std::string sha256;            ///< lower-case hex; empty when hashes were not asked for
+  std::vector<unsigned> filled;  ///< per 1/24 of the part: percent of bytes that are not erased
+};
+
+/// One file that was looked at.
+struct Item {
+  std::string path;
+  std::uint64_t size = 0;
+  std::optional<System> system;
+  std::optional<Kind> kind;
+  std::string layout;
+  std::optional<Confidence> confidence;
+  std::string reason;                      ///< why this layout
+  std::vector<std::string> other_layouts;  ///< what it may be just as well
+  Game game;
+  std::string rom;  ///< the ROM that the game was taken from
+  std::string comment;
+  std::optional<bool> blank;
+  std::vector<PartInfo> parts;
+  Findings findings;
+  // Of a ROM:
+  std::optional<int> version;
+  std::optional<bool> header_ok;
+  std::optional<std::vector<Chip>> chips;
+  std::string chips_from;  ///< `header` or `catalog`
+};
+
+struct LookOptions {
+  std::string is;           ///< layout id that the user says; empty: work it out
+  std::optional<Path> rom;  ///< the ROM that the user says
+  bool hashes = false;
+};
+
+/// Looks at a file, or through a folder in the order of names, and hands each item on. Errors: the
+/// path is missing or unreadable, or the options make no sense.
+[[nodiscard]] Result<void> look(Session& session, const Path& path, const LookOptions& options,
+                                const std::function<void(const Item&)>& sink);
+
+}  // namespace bayswap

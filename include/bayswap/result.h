@@ -1,0 +1,36 @@
+// Errors as values: nothing throws across the public interface.
+#pragma once
+
+#include <string>
+#include <tl/expected.hpp>
+#include <utility>
+
+namespace bayswap {
+
+/// Why a call did not do what was asked. The numbers are the exit statuses of the tool.
+enum class Trouble {
+  stopped = 1,    ///< a check said no; nothing was changed
+  usage = 2,      ///< the request itself makes no sense
+  input = 3,      ///< an input is missing, unreadable or damaged
+  place = 4,      ///< the place failed (full, read-only, device gone); nothing is lost
+  read_back = 5,  ///< what was written read back differently; the old content is back
+};
+
+/// One failure, worded for a person: what is the matter, with which file, and what to do next.
+struct Error {
+  Trouble trouble = Trouble::input;
+  std::string code;  ///< short name for scripts, such as `no-match`
+  std::string text;  ///< what is the matter, naming the file
+  std::string hint;  ///< the next step; may be empty
+};
+
+template <class T>
+using Result = tl::expected<T, Error>;
+
+/// Shorthand for returning an error from a function that gives a Result.
+[[nodiscard]] inline tl::unexpected<Error> fail(Trouble trouble, std::string code, std::string text,
+                                                std::string hint = {}) {
+  return tl::unexpected<Error>(Error{trouble, std::move(code), std::move(text), std::move(hint)});
+}
+
+}  // namespace bayswap

@@ -1,0 +1,30 @@
+// What a cartridge's ROM says about itself.
+#pragma once
+
+#include <optional>
+#include <vector>
+
+#include "bayswap/bytes.h"
+#include "bayswap/finding.h"
+#include "bayswap/game.h"
+#include "bayswap/save.h"
+
+namespace bayswap {
+
+struct RomInfo {
+  System system = System::snes;
+  Game game;
+  int version = 0;
+  /// The save chips that the header names; nothing when the header does not tell.
+  std::optional<std::vector<Chip>> chips;
+  bool shared_code = false;  ///< the code is common to all homebrew, so only the title counts
+  bool header_ok = true;     ///< the header's own check holds (true where it has none)
+  Findings findings;
+};
+
+/// Reads a ROM header. Nothing when the bytes are no ROM of a known family. `file` is the whole
+/// ROM file; only the header is read (and, where a chip is named by a marker in the code, the
+/// rest).
+[[nodiscard]] std::optional<RomInfo> read_rom(ByteView file);
+
+}  // namespace bayswap

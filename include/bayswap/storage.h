@@ -1,0 +1,82 @@
+// The storage port: every file operation of the library goes through it, so that a test can make
+// any of them fail.
+#pragma once
+
+#include <cstdint>
+#include <filesystem>
+#include <memory>
+#include <string>
+#include <vector>
+
+#include "bayswap/bytes.h"
+#include "bayswap/result.h"
+
+namespace bayswap {
+
+using Path = std::filesystem::path;
+
+enum class FileType { file, folder, link, other };
+
+struct FileInfo {
+  FileType type = FileType::other;
+  std::uint64_t size = 0;        ///< bytes
+  std::int64_t modified_ns = 0;  ///< nanoseconds since 1970-01-01 UTC
+  std::uint32_t mode = 0;        ///< permission bits
+};
+
+/// Bytes of a file, owned or mapped.
+class FileView {
+ public:
+  explicit FileView(Bytes owned);
+  /// `keep_alive` owns what `bytes` points to.
+  FileView(ByteView bytes, std::shared_ptr<const void> keep_alive);
+  [[nodiscard]] ByteView bytes() const { return bytes_; }
+
+ private:
+  std::shared_ptr<const void> keep_alive_;
+  ByteView bytes_;
+};
+
+/// Primitive operations on a place. Reading errors have Trouble::input (`missing`, `unreadable`),
+/// writing errors Trouble::place (`place-failed`). Implementations are used from one thread.
+class Storage {
+ public:
+  virtual ~Storage() = default;
+  /// About the path itself: a link is not followed.
+  [[nodiscard]] virtual Result<FileInfo> info(const Path& path) = 0;
+  /// The whole of a regular file; other kinds of file are `unreadable`, larger ones `too-large`.
+  [[nodiscard]] virtual Result<FileView> view(const Path& path, std::uint64_t limit) = 0;
+  /// Names in a folder, sorted.
+  [[nodiscard]] virtual Result<std::vector<std::string>> list(const Path& folder) = 0;
+  /// Makes a new file that is on the medium when the call returns. It must not exist.
+  [[nodiscard]] virtual Result<void> create(const Path& path, ByteView bytes,
+                                            std::uint32_t mode) = 0;
+  [[nodiscard]] virtual Result<void> rename(const Path& from, const Path& to) = 0;
+  [[nodiscard]] virtual Result<void> remove(const Path& path) = 0;
+  [[nodiscard]] virtual Result<void> make_folder(const Path& path) = 0;
+  /// Only when empty.
+  [[nodiscard]] virtual Result<void> remove_folder(const Path& path) = 0;
+  [[nodiscard]] virtual Result<void> set_modified(const Path& path, std::int64_t modified_ns) = 0;
+  /// Brings names made or removed in a folder to the medium.
+  [[nodiscard]] virtual Result<void> flush_folder(const Path& path) = 0;
+};
+
+/// Files larger than this, in bytes, are never read as saves.
+inline constexpr std::uint64_t kSaveLimit = 1ULL << 30U;
+
+/// The machine's own file system.
+[[nodiscard]] Storage& disk();
+
+/// True when nothing is there (not even a dangling link).
+[[nodiscard]] bool is_missing(Storage& storage, const Path& path);
+
+/// Where Bay Swap keeps its own files.
+struct Places {
+  Path config;  ///< bays.toml and catalog.toml
+  Path data;    ///< the history
+
+  /// From XDG_CONFIG_HOME and XDG_DATA_HOME, else below HOME.
+  [[nodiscard]] static Result<Places> from_environment();
+};
+
+}  // namespace bayswap

@@ -1,0 +1,219 @@
+// bays.toml: read, and changed one bay at a time.
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <sstream>
+
+#include "bays/toml_file.h"
+#include "bayswap/bay.h"
+#include "bayswap/layout.h"
+#include "bayswap/naming.h"
+#include "bytes/text.h"
+#include "storage/atomic_write.h"
+
+namespace bayswap {
+namespace {
+
+constexpr const char* kCode = "bad-bays";
+
+Result<std::string> text_of(const toml::table& table, std::string_view key, bool needed,
+                            const std::string& file) {
+  const toml::node* node = table.get(key);
+  if (node == nullptr) {
+    if (!needed) return std::string{};
+    return toml_error(table, file, kCode, fmt::format("'{}' is missing", key));
+  }
+  if (!node->is_string())
+    return toml_error(*node, file, kCode, fmt::format("'{}' must be a text", key));
+  return **node->as_string();
+}
+
+Result<std::vector<std::string>> layouts_of(const toml::table& table, const std::string& file) {
+  const toml::node* node = table.get("layout");
+  const toml::array* list = node == nullptr ? nullptr : node->as_array();
+  if (list == nullptr || list->empty())
+    return toml_error(node == nullptr ? table : *node, file, kCode,
+                      "'layout' must be a list of layout ids");
+  std::vector<std::string> ids;
+  for (const toml::node& entry : *list) {
+    if (!entry.is_string()) return toml_error(entry, file, kCode, "a layout id is a text");
+    const std::string& id = **entry.as_string();
+    if (const auto known = find_layout(id); !known)
+      return toml_error(entry, file, kCode,
+                        fmt::format("{}; {}", known.error().text, known.error().hint));
+    ids.push_back(id);
+  }
+  return ids;
+}
+
+Result<Shelf> shelf_of(const toml::table& table, const std::string& file) {
+  Shelf shelf;
+  const auto system = text_of(table, "system", true, file);
+  if (!system) return tl::unexpected(system.error());
+  const auto parsed = parse_system(*system);
+  if (!parsed)
+    return toml_error(*table.get("system"), file, kCode,
+                      fmt::format("there is no system '{}'", safe_text(*system)));
+  shelf.system = *parsed;
+  const auto kind = text_of(table, "kind", false, file);
+  if (!kind) return tl::unexpected(kind.error());
+  if (!kind->empty()) {
+    const auto known = parse_kind(*kind);
+    if (!known)
+      return toml_error(*table.get("kind"), file, kCode,
+                        fmt::format("there is no kind '{}'", safe_text(*kind)));
+    shelf.kind = *known;
+  }
+  auto pattern = text_of(table, "pattern", true, file);
+  if (!pattern) return tl::unexpected(pattern.error());
+  if (const auto usable = NamingPattern::parse(*pattern); !usable)
+    return toml_error(*table.get("pattern"), file, kCode, usable.error().text);
+  shelf.pattern = std::move(*pattern);
+  auto ids = layouts_of(table, file);
+  if (!ids) return tl::unexpected(ids.error());
+  shelf.layout = std::move(*ids);
+  auto roms = text_of(table, "roms", false, file);
+  if (!roms) return tl::unexpected(roms.error());
+  shelf.roms = std::move(*roms);
+  return shelf;
+}
+
+Result<Bay> bay_of(std::string name, const toml::node& node, const std::string& file) {
+  const toml::table* table = node.as_table();
+  if (table == nullptr) return toml_error(node, file, kCode, "a bay is a table: [bay.NAME]");
+  Bay bay;
+  bay.name = std::move(name);
+  const auto place = text_of(*table, "place", true, file);
+  if (!place) return tl::unexpected(place.error());
+  bay.place = *place;
+  if (!bay.place.is_absolute())
+    return toml_error(*table->get("place"), file, kCode, "'place' must be an absolute path");
+  const toml::node* shelves = table->get("shelf");
+  if (shelves == nullptr) return bay;
+  if (!shelves->is_array_of_tables())
+    return toml_error(*shelves, file, kCode, "shelves are written as [[bay.NAME.shelf]]");
+  for (const toml::node& entry : *shelves->as_array()) {
+    auto shelf = shelf_of(*entry.as_table(), file);
+    if (!shelf) return tl::unexpected(shelf.error());
+    bay.shelves.push_back(std::move(*shelf));
+  }
+  return bay;
+}
+
+std::string write_bay(const Bay& bay) {
+  std::string text =
+      fmt::format("[bay.{}]\nplace = {}\n", bay.name, toml_string(bay.place.string()));
+  for (const Shelf& shelf : bay.shelves) {
+    text += fmt::format("[[bay.{}.shelf]]\nsystem = {}\n", bay.name,
+                        toml_string(to_string(shelf.system)));
+    if (shelf.kind != Kind::battery)
+      text += fmt::format("kind = {}\n", toml_string(to_string(shelf.kind)));
+    text += fmt::format("pattern = {}\nlayout = [", toml_string(shelf.pattern));
+    for (std::size_t i = 0; i < shelf.layout.size(); ++i)
+      text += (i > 0 ? ", " : "") + toml_string(shelf.layout[i]);
+    text += "]\n";
+    if (!shelf.roms.empty()) text += fmt::format("roms = {}\n", toml_string(shelf.roms));
+  }
+  return text;
+}
+
+// True for the lines `[bay.NAME…]` and `[[bay.NAME…]]` of this bay.
+bool heads_bay(std::string_view line, std::string_view name) {
+  const std::size_t start = line.find_first_not_of(" \t[");
+  if (start == std::string_view::npos || start == 0) return false;
+  std::string key;
+  for (const char c : line.substr(start)) {
+    if (c == ']') break;
+    if (c != ' ' && c != '\t' && c != '"' && c != '\'') key.push_back(c);
+  }
+  const std::string wanted = fmt::format("bay.{}", name);
+  return key == wanted || key.starts_with(wanted + ".");
+}
+
+bool heads_table(std::string_view line) {
+  const std::size_t start = line.find_first_not_of(" \t");
+  return start != std::string_view::npos && line[start] == '[';
+}
+
+// The file without the lines of one bay; comments right above other tables stay with them.
+std::string without_bay(const std::string& text, std::string_view name) {
+  std::istringstream lines(text);
+  std::string kept;
+  std::string line;
+  bool inside = false;
+  while (std::getline(lines, line)) {
+    if (heads_table(line)) inside = heads_bay(line, name);
+    if (!inside) kept += line + "\n";
+  }
+  return kept;
+}
+
+}  // namespace
+
+bool is_bay_name(std::string_view name) {
+  return !name.empty() && name.size() <= 64 && std::all_of(name.begin(), name.end(), [](char c) {
+    return (c >= 'a' && c <= 'z') || (c >= 'A' && c <= 'Z') || (c >= '0' && c <= '9') || c == '-' ||
+           c == '_';
+  });
+}
+
+Result<BayList> BayList::load(Storage& storage, const Path& file) {
+  if (is_missing(storage, file)) return BayList{};
+  const auto view = storage.view(file, 1ULL << 24U);
+  if (!view) return tl::unexpected(view.error());
+  const ByteView bytes = view->bytes();
+  return parse({reinterpret_cast<const char*>(bytes.data()), bytes.size()}, file.string());
+}
+
+Result<BayList> BayList::parse(std::string_view toml, const std::string& name) {
+  const auto table = parse_toml(toml, name, kCode);
+  if (!table) return tl::unexpected(table.error());
+  BayList list;
+  list.text_ = std::string(toml);
+  const toml::node* bays = table->get("bay");
+  if (bays == nullptr) return list;
+  if (!bays->is_table()) return toml_error(*bays, name, kCode, "bays are written as [bay.NAME]");
+  for (const auto& [key, node] : *bays->as_table()) {
+    if (!is_bay_name(key.str()))
+      return toml_error(node, name, kCode, "bay names are letters, digits, '-' and '_'");
+    auto bay = bay_of(std::string(key.str()), node, name);
+    if (!bay) return tl::unexpected(bay.error());
+    list.bays_.push_back(std::move(*bay));
+  }
+  return list;
+}
+
+Result<const Bay*> BayList::find(std::string_view name) const {
+  std::vector<std::string> names;
+  for (const Bay& bay : bays_) {
+    if (bay.name == name) return &bay;
+    names.push_back(bay.name);
+  }
+  return fail(Trouble::usage, "unknown-bay", fmt::format("there is no bay '{}'", safe_text(name)),
+              names.empty() ? "make one: bayswap bay learn NAME FOLDER"
+                            : fmt::format("known are {}; or: bayswap bay learn NAME FOLDER",
+                                          list_text(names)));
+}
+
+Result<void> BayList::put(Storage& storage, const Path& file, const Bay& bay) {
+  std::string text = without_bay(text_, bay.name);
+  if (!text.empty() && !text.ends_with("\n\n")) text += "\n";
+  text += write_bay(bay);
+  auto checked = parse(text, file.string());
+  if (!checked) return tl::unexpected(checked.error());
+  if (auto written = replace_file(storage, file, as_bytes(text)); !written) return written;
+  *this = std::move(*checked);
+  return {};
+}
+
+Result<void> BayList::remove(Storage& storage, const Path& file, std::string_view name) {
+  if (const auto known = find(name); !known) return tl::unexpected(known.error());
+  const std::string text = without_bay(text_, name);
+  auto checked = parse(text, file.string());
+  if (!checked) return tl::unexpected(checked.error());
+  if (auto written = replace_file(storage, file, as_bytes(text)); !written) return written;
+  *this = std::move(*checked);
+  return {};
+}
+
+}  // namespace bayswap

@@ -1,0 +1,96 @@
+#include "bays/rom_index.h"
+
+#include <algorithm>
+
+#include "bays/walk.h"
+#include "bytes/text.h"
+
+namespace bayswap {
+
+std::string stem_of(const Path& path) {
+  return path.stem().string();
+}
+
+std::optional<RomFile> read_rom_file(Storage& storage, const Path& path) {
+  constexpr std::uint64_t kLeastRom = 0x40;
+  const auto info = storage.info(path);
+  if (!info || info->type != FileType::file || info->size < kLeastRom) return std::nullopt;
+  const auto view = storage.view(path, kSaveLimit);
+  if (!view) return std::nullopt;
+  auto rom = read_rom(view->bytes());
+  if (!rom) return std::nullopt;
+  return RomFile{path, stem_of(path), std::move(*rom)};
+}
+
+RomIndex RomIndex::scan(Storage& storage, const Path& folder, bool below) {
+  RomIndex index;
+  walk_files(storage, folder, below, [&](const Path& path, const FileInfo&) {
+    if (auto rom = read_rom_file(storage, path)) index.add(std::move(*rom));
+  });
+  return index;
+}
+
+void RomIndex::add(RomFile rom) {
+  const std::size_t at = roms_.size();
+  by_stem_[rom.stem].push_back(at);
+  const std::string by_name = plain_title(rom.stem);
+  const std::string by_header = plain_title(rom.info.game.title);
+  if (!by_name.empty()) by_title_[by_name].push_back(at);
+  if (!by_header.empty() && by_header != by_name) by_title_[by_header].push_back(at);
+  roms_.push_back(std::move(rom));
+}
+
+bool RomIndex::has_stem(std::string_view stem) const {
+  return by_stem_.contains(std::string(stem));
+}
+
+std::vector<const RomFile*> RomIndex::matching(std::string_view stem,
+                                               std::optional<System> system) const {
+  std::vector<const RomFile*> found;
+  const auto collect = [&](const auto& table, const std::string& key) {
+    const auto entry = table.find(key);
+    if (entry == table.end()) return;
+    for (const std::size_t at : entry->second)
+      if (!system || roms_[at].info.system == *system) found.push_back(&roms_[at]);
+  };
+  collect(by_stem_, std::string(stem));
+  if (found.empty()) collect(by_title_, plain_title(stem));
+  return found;
+}
+
+Hints hints_of(const RomInfo& rom, const Catalog& catalog) {
+  Hints hints;
+  hints.system = rom.system;
+  if (rom.chips) {
+    hints.chips = rom.chips;
+    hints.chips_from_header = true;
+  } else if (const CatalogGame* game = catalog.find(rom)) {
+    hints.chips = game->chips();
+  }
+  if (!rom.game.title.empty()) hints.words.push_back(rom.game.title);
+  if (!rom.game.code.empty() && !rom.shared_code) hints.words.push_back(rom.game.code);
+  return hints;
+}
+
+Game game_of(const RomFile& rom, const Catalog& catalog) {
+  Game game = rom.info.game;
+  if (const CatalogGame* known = catalog.find(rom.info)) {
+    game.title = known->title;
+    return game;
+  }
+  const std::size_t tag = rom.stem.find_first_of("([");
+  std::string name = rom.stem.substr(0, tag == 0 ? std::string::npos : tag);
+  while (!name.empty() && name.back() == ' ') name.pop_back();
+  if (titles_agree(name, game.title)) game.title = safe_text(name);
+  return game;
+}
+
+bool titles_agree(std::string_view full, std::string_view header) {
+  const std::string a = plain_title(full);
+  const std::string b = plain_title(header);
+  // Headers hold 11 characters or more, so a shorter title was not cut.
+  constexpr std::size_t kShortestField = 11;
+  return !b.empty() && (a == b || (b.size() >= kShortestField - 1 && a.starts_with(b)));
+}
+
+}  // namespace bayswap

@@ -1,0 +1,57 @@
+// The ROMs in a folder, by name and by what their headers say.
+#pragma once
+
+#include <optional>
+#include <string>
+#include <string_view>
+#include <unordered_map>
+#include <vector>
+
+#include "bayswap/catalog.h"
+#include "bayswap/layout.h"
+#include "bayswap/rom.h"
+#include "bayswap/storage.h"
+
+namespace bayswap {
+
+struct RomFile {
+  Path path;
+  std::string stem;  ///< file name without extension
+  RomInfo info;
+};
+
+/// A file name without its last extension.
+[[nodiscard]] std::string stem_of(const Path& path);
+
+/// The ROM in a file; nothing when it is none or cannot be read.
+[[nodiscard]] std::optional<RomFile> read_rom_file(Storage& storage, const Path& path);
+
+class RomIndex {
+ public:
+  /// ROMs directly in the folder, or in all folders below too. Links are not followed.
+  [[nodiscard]] static RomIndex scan(Storage& storage, const Path& folder, bool below);
+  void add(RomFile rom);
+
+  [[nodiscard]] const std::vector<RomFile>& roms() const { return roms_; }
+  [[nodiscard]] bool has_stem(std::string_view stem) const;
+  /// The ROMs of this exact stem; else those whose name or header title is the same but for tags,
+  /// case and punctuation.
+  [[nodiscard]] std::vector<const RomFile*> matching(std::string_view stem,
+                                                     std::optional<System> system) const;
+
+ private:
+  std::vector<RomFile> roms_;
+  std::unordered_map<std::string, std::vector<std::size_t>> by_stem_;
+  std::unordered_map<std::string, std::vector<std::size_t>> by_title_;
+};
+
+/// What a ROM and the catalog tell about saves of a game.
+[[nodiscard]] Hints hints_of(const RomInfo& rom, const Catalog& catalog);
+
+/// The game of a ROM, named as people know it: the catalog's title, else the stem without tags.
+[[nodiscard]] Game game_of(const RomFile& rom, const Catalog& catalog);
+
+/// How a title that a header cut off compares with a full one.
+[[nodiscard]] bool titles_agree(std::string_view full, std::string_view header);
+
+}  // namespace bayswap

@@ -1,0 +1,82 @@
+#include "bayswap/bay.h"
+
+#include <fmt/format.h>
+
+#include <map>
+#include <optional>
+
+#include "bays/rom_index.h"
+#include "bays/walk.h"
+#include "bayswap/layout.h"
+#include "bayswap/naming.h"
+#include "bytes/text.h"
+#include "look/inspect.h"
+
+namespace bayswap {
+namespace {
+
+constexpr std::size_t kExamples = 3;
+
+struct Rule {
+  Shelf* shelf = nullptr;
+  NamingPattern pattern;
+  const RomIndex* roms = nullptr;
+};
+
+bool knows(const Rule& rule, const std::string& stem) {
+  for (const RomFile* rom : rule.roms->matching(stem, rule.shelf->system))
+    if (rom->stem == stem) return true;
+  return false;
+}
+
+std::string reason_for(Storage& storage, const Path& path, bool matched) {
+  const auto view = storage.view(path, kSaveLimit);
+  if (!view) return "cannot be read";
+  if (has_state_name(path.filename().string()) || has_state_bytes(view->bytes()))
+    return "a save state";
+  if (matched) return "no ROM has this name";
+  return identify(view->bytes(), {}).empty() ? "no save that is known"
+                                             : "no ROM's name in its path";
+}
+
+}  // namespace
+
+void survey_bay(Storage& storage, const Catalog&, Bay& bay) {
+  std::map<std::string, RomIndex> indexes;
+  std::vector<Rule> rules;
+  for (Shelf& shelf : bay.shelves) {
+    shelf.explains = 0;
+    shelf.of = 0;
+    shelf.examples.clear();
+    auto pattern = NamingPattern::parse(shelf.pattern);
+    if (!pattern) continue;
+    RomIndex& index = indexes[shelf.roms];
+    if (!shelf.roms.empty() && index.roms().empty())
+      index = RomIndex::scan(storage, shelf.roms == "." ? bay.place : bay.place / shelf.roms, true);
+    rules.push_back({&shelf, std::move(*pattern), &index});
+  }
+  bay.unexplained.clear();
+  walk_files(storage, bay.place, true, [&](const Path& path, const FileInfo&) {
+    const std::string relative = path.lexically_relative(bay.place).generic_string();
+    Rule* first = nullptr;
+    for (Rule& rule : rules) {
+      const auto fields = rule.pattern.match(relative);
+      if (!fields) continue;
+      if (first == nullptr) first = &rule;
+      const auto stem = fields->find("stem");
+      const bool explained =
+          rule.shelf->roms.empty() || stem == fields->end() || knows(rule, stem->second);
+      if (!explained) continue;
+      ++rule.shelf->explains;
+      ++rule.shelf->of;
+      if (rule.shelf->examples.size() < kExamples) rule.shelf->examples.push_back(relative);
+      return;
+    }
+    if (read_rom_file(storage, path)) return;
+    if (first != nullptr) ++first->shelf->of;
+    bay.unexplained.push_back(
+        fmt::format("{}: {}", relative, reason_for(storage, path, first != nullptr)));
+  });
+}
+
+}  // namespace bayswap

@@ -1,0 +1,316 @@
+#include "history/history.h"
+
+#include <fmt/format.h>
+#include <zstd.h>
+
+#include <algorithm>
+#include <charconv>
+
+#include "bytes/text.h"
+#include "storage/atomic_write.h"
+
+namespace bayswap {
+namespace {
+
+constexpr std::int64_t kApplicationId = 0x42535750;  // marks the file as a Bay Swap history
+constexpr std::int64_t kSchemaVersion = 1;
+constexpr int kCompression = 3;
+
+constexpr const char* kSchema = R"sql(
+CREATE TABLE content (digest BLOB PRIMARY KEY, size INTEGER NOT NULL, packed BLOB NOT NULL) WITHOUT ROWID;
+CREATE TABLE command (id INTEGER PRIMARY KEY, words TEXT NOT NULL, time_ns INTEGER NOT NULL);
+CREATE TABLE move (
+  id INTEGER PRIMARY KEY, command INTEGER NOT NULL REFERENCES command, kind TEXT NOT NULL,
+  source TEXT NOT NULL, bay TEXT NOT NULL, title TEXT NOT NULL, source_modified_ns INTEGER NOT NULL,
+  time_ns INTEGER NOT NULL, state INTEGER NOT NULL, undoes INTEGER NOT NULL);
+CREATE TABLE step (
+  id INTEGER PRIMARY KEY, move INTEGER NOT NULL REFERENCES move, path BLOB NOT NULL,
+  before BLOB, before_modified_ns INTEGER NOT NULL, before_mode INTEGER NOT NULL,
+  after BLOB, after_modified_ns INTEGER NOT NULL, after_mode INTEGER NOT NULL);
+CREATE TABLE step_folder (
+  step INTEGER NOT NULL REFERENCES step, path BLOB NOT NULL, made INTEGER NOT NULL,
+  before_ns INTEGER NOT NULL, after_ns INTEGER NOT NULL);
+CREATE INDEX step_path ON step (path);
+CREATE INDEX step_move ON step (move);
+CREATE INDEX step_folder_step ON step_folder (step);
+)sql";
+
+void bind_digest(Statement& statement, const std::optional<Digest>& digest) {
+  if (digest) {
+    statement.bind(ByteView(*digest));
+  } else {
+    statement.bind_null();
+  }
+}
+
+std::optional<Digest> digest_at(const Statement& statement, int column) {
+  const Bytes blob = statement.blob(column);
+  Digest digest{};
+  if (blob.size() != digest.size()) return std::nullopt;
+  std::copy(blob.begin(), blob.end(), digest.begin());
+  return digest;
+}
+
+std::string path_at(const Statement& statement, int column) {
+  const Bytes blob = statement.blob(column);
+  return {reinterpret_cast<const char*>(blob.data()), blob.size()};
+}
+
+tl::unexpected<Error> damaged_history(std::string text) {
+  return fail(Trouble::place, "history-failed", std::move(text),
+              "move the database aside, and keep it, before you try again");
+}
+
+}  // namespace
+
+std::string move_name(std::int64_t id) {
+  return fmt::format("m{}", id);
+}
+
+std::optional<std::int64_t> parse_move_name(std::string_view name) {
+  if (!name.starts_with('m')) return std::nullopt;
+  name.remove_prefix(1);
+  std::int64_t id = 0;
+  const auto [end, problem] = std::from_chars(name.data(), name.data() + name.size(), id);
+  if (problem != std::errc{} || end != name.data() + name.size() || id < 1) return std::nullopt;
+  return id;
+}
+
+Result<History> History::open(Storage& storage, const Path& file) {
+  if (auto made = make_folders(storage, file.parent_path()); !made)
+    return tl::unexpected(made.error());
+  auto database = Database::open(file, Database::Mode::write);
+  if (!database) return tl::unexpected(database.error());
+  if (auto set = database->run("PRAGMA synchronous=FULL; PRAGMA foreign_keys=ON"); !set)
+    return tl::unexpected(set.error());
+  auto transaction = Transaction::begin(*database);
+  if (!transaction) return tl::unexpected(transaction.error());
+  Statement version = database->prepare(
+      "SELECT (SELECT application_id FROM pragma_application_id), "
+      "(SELECT user_version FROM pragma_user_version), "
+      "(SELECT count(*) FROM sqlite_master)");
+  if (!version.step()) return tl::unexpected(version.error());
+  if (version.integer(2) == 0) {
+    if (auto made = database->run(kSchema); !made) return tl::unexpected(made.error());
+    const std::string marks = fmt::format("PRAGMA application_id={}; PRAGMA user_version={}",
+                                          kApplicationId, kSchemaVersion);
+    if (auto marked = database->run(marks.c_str()); !marked) return tl::unexpected(marked.error());
+  } else if (version.integer(0) != kApplicationId) {
+    return damaged_history(fmt::format("{}: is no Bay Swap history", safe_text(file.string())));
+  } else if (version.integer(1) > kSchemaVersion) {
+    return fail(Trouble::place, "history-failed",
+                fmt::format("{}: was written by a newer Bay Swap", safe_text(file.string())),
+                "use the newer version");
+  }
+  version = database->prepare("SELECT 1");
+  if (auto committed = transaction->commit(); !committed) return tl::unexpected(committed.error());
+  return History(std::move(*database));
+}
+
+Result<std::optional<History>> History::open_to_read(Storage& storage, const Path& file) {
+  if (is_missing(storage, file)) return std::optional<History>{};
+  auto database = Database::open(file, Database::Mode::read);
+  if (!database) return tl::unexpected(database.error());
+  return std::optional<History>(History(std::move(*database)));
+}
+
+Result<Digest> History::keep(ByteView content) {
+  const Digest digest = sha256(content);
+  Bytes packed(ZSTD_compressBound(content.size()));
+  const std::size_t size =
+      ZSTD_compress(packed.data(), packed.size(), content.data(), content.size(), kCompression);
+  if (ZSTD_isError(size) != 0)
+    return fail(Trouble::place, "history-failed", "the old version could not be compressed");
+  packed.resize(size);
+  Statement insert = database_.prepare("INSERT OR IGNORE INTO content VALUES (?, ?, ?)");
+  insert.bind(ByteView(digest))
+      .bind(static_cast<std::int64_t>(content.size()))
+      .bind(ByteView(packed));
+  if (auto done = insert.run(); !done) return tl::unexpected(done.error());
+  return digest;
+}
+
+Result<Bytes> History::content(const Digest& digest) const {
+  Statement select = database_.prepare("SELECT size, packed FROM content WHERE digest = ?");
+  select.bind(ByteView(digest));
+  if (!select.step()) return damaged_history("a version is missing from the history");
+  const std::int64_t size = select.integer(0);
+  if (size < 0 || static_cast<std::uint64_t>(size) > kSaveLimit)
+    return damaged_history("a version in the history has an impossible size");
+  const Bytes packed = select.blob(1);
+  Bytes bytes(static_cast<std::size_t>(size));
+  const std::size_t got = ZSTD_decompress(bytes.data(), bytes.size(), packed.data(), packed.size());
+  if (got != bytes.size() || sha256(bytes) != digest)
+    return damaged_history("a version in the history is damaged");
+  return bytes;
+}
+
+Result<std::int64_t> History::begin_command(const std::string& words, std::int64_t time_ns) {
+  Statement insert = database_.prepare("INSERT INTO command (words, time_ns) VALUES (?, ?)");
+  insert.bind(words).bind(time_ns);
+  if (auto done = insert.run(); !done) return tl::unexpected(done.error());
+  return database_.last_row();
+}
+
+Result<void> History::begin_move(MoveRecord& move) {
+  Statement insert = database_.prepare(
+      "INSERT INTO move (command, kind, source, bay, title, source_modified_ns, time_ns, state, "
+      "undoes) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?)");
+  insert.bind(move.command)
+      .bind(move.kind)
+      .bind(move.source)
+      .bind(move.bay)
+      .bind(move.title)
+      .bind(move.source_modified_ns)
+      .bind(move.time_ns)
+      .bind(static_cast<std::int64_t>(move.state))
+      .bind(move.undoes);
+  if (auto done = insert.run(); !done) return done;
+  move.id = database_.last_row();
+  for (Step& step : move.steps) {
+    Statement add = database_.prepare(
+        "INSERT INTO step (move, path, before, before_modified_ns, before_mode, after, "
+        "after_modified_ns, after_mode) VALUES (?, ?, ?, ?, ?, ?, ?, ?)");
+    add.bind(move.id).bind(as_bytes(step.path));
+    bind_digest(add, step.before.digest);
+    add.bind(step.before.modified_ns).bind(std::int64_t{step.before.mode});
+    bind_digest(add, step.after.digest);
+    add.bind(step.after.modified_ns).bind(std::int64_t{step.after.mode});
+    if (auto done = add.run(); !done) return done;
+    step.id = database_.last_row();
+  }
+  return {};
+}
+
+Result<void> History::finish_move(const MoveRecord& move) {
+  auto transaction = Transaction::begin(database_);
+  if (!transaction) return tl::unexpected(transaction.error());
+  for (const Step& step : move.steps) {
+    Statement update = database_.prepare("UPDATE step SET after_modified_ns = ? WHERE id = ?");
+    update.bind(step.after.modified_ns).bind(step.id);
+    if (auto done = update.run(); !done) return done;
+    const auto add_folder = [&](const std::string& path, bool made, std::int64_t before,
+                                std::int64_t after) {
+      Statement add = database_.prepare("INSERT INTO step_folder VALUES (?, ?, ?, ?, ?)");
+      add.bind(step.id).bind(as_bytes(path)).bind(std::int64_t{made}).bind(before).bind(after);
+      return add.run();
+    };
+    for (const std::string& folder : step.made_folders)
+      if (auto done = add_folder(folder, true, 0, 0); !done) return done;
+    for (const FolderTime& time : step.folder_times)
+      if (auto done = add_folder(time.path, false, time.before_ns, time.after_ns); !done)
+        return done;
+  }
+  if (auto marked = mark(move.id, move.state); !marked) return marked;
+  if (move.undoes != 0 && move.state == MoveState::done)
+    if (auto marked = mark(move.undoes, MoveState::undone); !marked) return marked;
+  return transaction->commit();
+}
+
+Result<void> History::mark(std::int64_t move, MoveState state) {
+  Statement update = database_.prepare("UPDATE move SET state = ? WHERE id = ?");
+  return update.bind(static_cast<std::int64_t>(state)).bind(move).run();
+}
+
+Result<std::vector<MoveRecord>> History::moves_where(const std::string& condition) const {
+  std::vector<MoveRecord> moves;
+  Statement select = database_.prepare(
+      "SELECT id, command, kind, source, bay, title, source_modified_ns, time_ns, state, undoes "
+      "FROM move WHERE " +
+      condition);
+  while (select.step()) {
+    MoveRecord move;
+    move.id = select.integer(0);
+    move.command = select.integer(1);
+    move.kind = select.text(2);
+    move.source = select.text(3);
+    move.bay = select.text(4);
+    move.title = select.text(5);
+    move.source_modified_ns = select.integer(6);
+    move.time_ns = select.integer(7);
+    move.state = static_cast<MoveState>(select.integer(8));
+    move.undoes = select.integer(9);
+    moves.push_back(std::move(move));
+  }
+  if (select.failed()) return tl::unexpected(select.error());
+  for (MoveRecord& move : moves)
+    if (auto loaded = load_steps(move); !loaded) return tl::unexpected(loaded.error());
+  return moves;
+}
+
+Result<void> History::load_steps(MoveRecord& move) const {
+  Statement select = database_.prepare(
+      "SELECT id, path, before, before_modified_ns, before_mode, after, after_modified_ns, "
+      "after_mode FROM step WHERE move = ? ORDER BY id");
+  select.bind(move.id);
+  while (select.step()) {
+    Step step;
+    step.id = select.integer(0);
+    step.path = path_at(select, 1);
+    step.before = {digest_at(select, 2), select.integer(3),
+                   static_cast<std::uint32_t>(select.integer(4))};
+    step.after = {digest_at(select, 5), select.integer(6),
+                  static_cast<std::uint32_t>(select.integer(7))};
+    Statement folders = database_.prepare(
+        "SELECT path, made, before_ns, after_ns FROM step_folder WHERE step = ? ORDER BY rowid");
+    folders.bind(step.id);
+    while (folders.step()) {
+      if (folders.integer(1) != 0) {
+        step.made_folders.push_back(path_at(folders, 0));
+      } else {
+        step.folder_times.push_back({path_at(folders, 0), folders.integer(2), folders.integer(3)});
+      }
+    }
+    move.steps.push_back(std::move(step));
+  }
+  if (select.failed()) return tl::unexpected(select.error());
+  return {};
+}
+
+Result<std::vector<MoveRecord>> History::unfinished() const {
+  return moves_where(
+      fmt::format("state = {} ORDER BY id DESC", static_cast<int>(MoveState::writing)));
+}
+
+Result<std::vector<MoveRecord>> History::last_command() const {
+  const int done = static_cast<int>(MoveState::done);
+  return moves_where(
+      fmt::format("state = {0} AND undoes = 0 AND command = (SELECT max(command) FROM "
+                  "move WHERE state = {0} AND undoes = 0) ORDER BY id DESC",
+                  done));
+}
+
+Result<MoveRecord> History::move(std::int64_t id) const {
+  auto moves = moves_where(fmt::format("id = {}", id));
+  if (!moves) return tl::unexpected(moves.error());
+  if (moves->empty())
+    return fail(Trouble::stopped, "no-match", fmt::format("there is no move {}", move_name(id)),
+                "'bayswap undo' without a name takes back the last command");
+  return std::move(moves->front());
+}
+
+Result<std::vector<Digest>> History::replaced_at(const std::string& path) const {
+  Statement select = database_.prepare(
+      "SELECT DISTINCT step.before FROM step JOIN move ON step.move = move.id WHERE step.path = ? "
+      "AND move.state = ? AND move.undoes = 0 AND step.before IS NOT NULL");
+  select.bind(as_bytes(path)).bind(static_cast<std::int64_t>(MoveState::done));
+  std::vector<Digest> digests;
+  while (select.step())
+    if (const auto digest = digest_at(select, 0)) digests.push_back(*digest);
+  if (select.failed()) return tl::unexpected(select.error());
+  return digests;
+}
+
+Result<std::optional<std::int64_t>> History::progress_time(const std::string& path,
+                                                           const Digest& current) const {
+  Statement select = database_.prepare(
+      "SELECT step.after, move.source_modified_ns FROM step JOIN move ON step.move = move.id WHERE "
+      "step.path = ? AND move.state = ? AND move.undoes = 0 ORDER BY move.id DESC LIMIT 1");
+  select.bind(as_bytes(path)).bind(static_cast<std::int64_t>(MoveState::done));
+  std::optional<std::int64_t> time;
+  if (select.step() && digest_at(select, 0) == current) time = select.integer(1);
+  if (select.failed()) return tl::unexpected(select.error());
+  return time;
+}
+
+}  // namespace bayswap

@@ -1,0 +1,104 @@
+// The versions of every save that was replaced or written, and the journal of moves.
+//
+// One SQLite database: `content` holds bytes by their SHA-256, compressed with zstd; `command` is
+// one call of the tool; `move` is one save of it; `step` is one file of a move.
+#pragma once
+
+#include <cstdint>
+#include <optional>
+#include <string>
+#include <vector>
+
+#include "bayswap/result.h"
+#include "history/sqlite.h"
+#include "storage/hash.h"
+
+namespace bayswap {
+
+/// Where a move stands. `writing` found at the start of a run means that the last one was cut off.
+enum class MoveState { writing, done, undone, rolled_back };
+
+/// What a file was, or is to be. No digest: it does not exist.
+struct FileVersion {
+  std::optional<Digest> digest;
+  std::int64_t modified_ns = 0;
+  std::uint32_t mode = 0644;
+};
+
+/// A folder whose time a step changes: before, and after the move.
+struct FolderTime {
+  std::string path;
+  std::int64_t before_ns = 0;
+  std::int64_t after_ns = 0;
+};
+
+/// One file of a move.
+struct Step {
+  std::int64_t id = 0;
+  std::string path;  ///< absolute
+  FileVersion before;
+  FileVersion after;
+  std::vector<std::string> made_folders;  ///< outermost first
+  std::vector<FolderTime> folder_times;
+};
+
+struct MoveRecord {
+  std::int64_t id = 0;
+  std::int64_t command = 0;
+  std::string kind;    ///< `carry` or `undo`
+  std::string source;  ///< where the progress came from, for people
+  std::string bay;
+  std::string title;
+  std::int64_t source_modified_ns = 0;  ///< when the progress was made
+  std::int64_t time_ns = 0;
+  MoveState state = MoveState::writing;
+  std::int64_t undoes = 0;  ///< the move that this one takes back; 0: none
+  std::vector<Step> steps;
+};
+
+/// `m12` and back.
+[[nodiscard]] std::string move_name(std::int64_t id);
+[[nodiscard]] std::optional<std::int64_t> parse_move_name(std::string_view name);
+
+class History {
+ public:
+  /// Makes the database when it is missing. Errors: `history-failed`.
+  [[nodiscard]] static Result<History> open(Storage& storage, const Path& file);
+  /// Nothing when there is no history yet. Writes nothing.
+  [[nodiscard]] static Result<std::optional<History>> open_to_read(Storage& storage,
+                                                                   const Path& file);
+
+  Result<Digest> keep(ByteView content);
+  Result<Bytes> content(const Digest& digest) const;
+
+  Result<std::int64_t> begin_command(const std::string& words, std::int64_t time_ns);
+  /// Records the move as `writing` with all its steps, and fills in the ids.
+  Result<void> begin_move(MoveRecord& move);
+  /// Updates state, times of files and folders after the writing.
+  Result<void> finish_move(const MoveRecord& move);
+  Result<void> mark(std::int64_t move, MoveState state);
+
+  Result<std::vector<MoveRecord>> unfinished() const;
+  /// The moves of the last command that can be undone, newest first.
+  Result<std::vector<MoveRecord>> last_command() const;
+  /// Errors: `no-match`.
+  Result<MoveRecord> move(std::int64_t id) const;
+
+  /// Contents that a move which still stands replaced at this path.
+  Result<std::vector<Digest>> replaced_at(const std::string& path) const;
+  /// When the progress was made that the newest standing move wrote here; nothing when `current`
+  /// is not what that move wrote.
+  Result<std::optional<std::int64_t>> progress_time(const std::string& path,
+                                                    const Digest& current) const;
+
+  [[nodiscard]] const Database& database() const { return database_; }
+
+ private:
+  explicit History(Database database) : database_(std::move(database)) {}
+  Result<std::vector<MoveRecord>> moves_where(const std::string& condition) const;
+  Result<void> load_steps(MoveRecord& move) const;
+
+  Database database_;
+};
+
+}  // namespace bayswap

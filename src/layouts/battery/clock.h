@@ -1,0 +1,28 @@
+// The real-time clock of gb cartridges, as programs append it to the battery image.
+#pragma once
+
+#include "bayswap/bytes.h"
+#include "bayswap/finding.h"
+
+namespace bayswap {
+
+inline constexpr std::size_t kClockRegisters = 40;  ///< ten u32le, in bytes
+inline constexpr std::size_t kClock44 = 44;         ///< with the time as u32le
+inline constexpr std::size_t kClock48 = 48;         ///< with the time as u64le
+
+/// Ten registers of one byte each, widened to u32le, then a time: what a clock trailer looks like.
+[[nodiscard]] bool looks_like_clock(ByteView clock);
+
+/// All registers and the time are zero, or all bytes are FF.
+[[nodiscard]] bool clock_is_blank(ByteView clock);
+
+/// Same registers and same time, whatever the width of the time.
+[[nodiscard]] bool same_clock(ByteView a, ByteView b);
+
+/// The clock with its time in 4 or 8 bytes. A time past 2106 does not fit in 4: that is a loss.
+[[nodiscard]] Bytes clock_as(ByteView clock, std::size_t width, Findings& losses);
+
+/// Warnings about values that the hardware cannot hold.
+[[nodiscard]] Findings judge_clock(ByteView clock);
+
+}  // namespace bayswap

@@ -1,0 +1,73 @@
+// The list of built-in layouts, and the choice among them.
+#include <fmt/format.h>
+
+#include <algorithm>
+
+#include "bayswap/layout.h"
+#include "bytes/text.h"
+#include "layouts/battery/chip_layout.h"
+#include "layouts/battery/chip_table.h"
+#include "layouts/battery/gb_clock.h"
+#include "layouts/battery/n64_combined.h"
+
+namespace bayswap {
+namespace {
+
+LayoutRegistry built_in() {
+  LayoutRegistry registry;
+  const auto add = [&](std::unique_ptr<Layout> layout) { (void)registry.add(std::move(layout)); };
+  for (const ChipSpec& spec : chip_table()) add(std::make_unique<ChipLayout>(spec));
+  add(std::make_unique<GbClockLayout>(44));
+  add(std::make_unique<GbClockLayout>(48));
+  add(std::make_unique<N64CombinedLayout>(true));
+  add(std::make_unique<N64CombinedLayout>(false));
+  return registry;
+}
+
+}  // namespace
+
+LayoutRegistry& layouts() {
+  static LayoutRegistry registry = built_in();
+  return registry;
+}
+
+Result<void> LayoutRegistry::add(std::unique_ptr<Layout> layout) {
+  const std::string& id = layout->info().id;
+  if (find(id) != nullptr)
+    return fail(Trouble::usage, "name-taken", fmt::format("there is a layout '{}' already", id));
+  layouts_.push_back(std::move(layout));
+  return {};
+}
+
+const Layout* LayoutRegistry::find(std::string_view id) const {
+  for (const auto& layout : layouts_)
+    if (layout->info().id == id) return layout.get();
+  return nullptr;
+}
+
+Result<const Layout*> find_layout(std::string_view id) {
+  if (const Layout* layout = layouts().find(id)) return layout;
+  const std::string_view family = id.substr(0, id.find('-'));
+  std::vector<std::string> near;
+  for (const auto& layout : layouts().all())
+    if (layout->info().id.starts_with(family)) near.push_back(layout->info().id);
+  return fail(Trouble::usage, "unknown-layout",
+              fmt::format("there is no layout '{}'", safe_text(id)),
+              near.empty() ? "'bayswap layouts' lists them"
+                           : fmt::format("for {} there are {}", family, list_text(near)));
+}
+
+std::vector<Guess> identify(ByteView file, const Hints& hints) {
+  std::vector<Guess> guesses;
+  if (file.empty()) return guesses;
+  for (const auto& layout : layouts().all())
+    if (auto match = layout->recognise(file, hints))
+      guesses.push_back(
+          {layout.get(), match->confidence, std::move(match->reason), match->by_content});
+  // Registration order breaks ties: the commoner layout of a family is registered first.
+  std::stable_sort(guesses.begin(), guesses.end(),
+                   [](const Guess& a, const Guess& b) { return a.confidence > b.confidence; });
+  return guesses;
+}
+
+}  // namespace bayswap

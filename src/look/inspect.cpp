@@ -1,0 +1,197 @@
+#include "look/inspect.h"
+
+#include <fmt/format.h>
+
+#include <algorithm>
+
+#include "bayswap/naming.h"
+#include "bytes/text.h"
+#include "layouts/battery/chips.h"
+
+namespace bayswap {
+namespace {
+
+Path full_path(const Path& path) {
+  std::error_code ignored;
+  const Path full = std::filesystem::absolute(path, ignored);
+  return ignored ? path : full.lexically_normal();
+}
+
+// The ROMs that a save may belong to, nearest source first.
+std::vector<const RomFile*> rom_candidates(RomFolders& folders, const Inspection& found,
+                                           const InspectOptions& options) {
+  const std::string stem = found.shelf ? found.shelf->stem : stem_of(found.path);
+  if (found.shelf) {
+    auto roms = shelf_roms(folders, *found.shelf->bay, *found.shelf->shelf)
+                    .matching(stem, found.shelf->shelf->system);
+    if (!roms.empty()) return roms;
+  }
+  if (options.index != nullptr) return options.index->matching(stem, options.system);
+  return folders.beside(found.path.parent_path()).matching(stem, options.system);
+}
+
+// Keeps the ROMs whose family can have left these bytes at all.
+std::vector<const RomFile*> plausible(std::vector<const RomFile*> roms, ByteView bytes,
+                                      const Catalog& catalog) {
+  if (roms.size() < 2) return roms;
+  std::erase_if(roms, [&](const RomFile* rom) {
+    return identify(bytes, hints_of(rom->info, catalog)).empty();
+  });
+  return roms;
+}
+
+void keep_only(std::vector<Guess>& guesses, const std::vector<std::string>& ids) {
+  std::vector<Guess> kept;
+  for (const Guess& guess : guesses)
+    if (std::find(ids.begin(), ids.end(), guess.layout->info().id) != ids.end())
+      kept.push_back(guess);
+  if (!kept.empty()) guesses = std::move(kept);
+}
+
+Result<void> choose_layout(Inspection& found, const InspectOptions& options) {
+  if (!options.is.empty()) {
+    const auto layout = find_layout(options.is);
+    if (!layout) return tl::unexpected(layout.error());
+    found.hints.system = (*layout)->info().system;
+    found.guesses = {{*layout, Confidence::certain, "you said so", false}};
+    return {};
+  }
+  found.guesses = identify(found.view.bytes(), found.hints);
+  if (found.shelf) keep_only(found.guesses, found.shelf->shelf->layout);
+  return {};
+}
+
+constexpr std::uint64_t kLeastState = 8192;  // smaller files are too small for a machine's memory
+
+bool is_state(const Inspection& found) {
+  if (has_state_name(found.path.filename().string())) return true;
+  if (has_state_bytes(found.view.bytes())) return true;
+  // A file named like a game's save whose size fits no chip of any family.
+  if (!found.guesses.empty() || !found.rom || found.info.size <= kLeastState) return false;
+  std::uint64_t largest_chip = 0;
+  if (found.hints.chips)
+    for (const Chip& chip : *found.hints.chips) largest_chip = std::max(largest_chip, chip.size);
+  return found.info.size > largest_chip;
+}
+
+// A file of no known form that bears the name of a game in one of the bays.
+bool is_named_like_a_game(Session& session, RomFolders& folders, const Inspection& found) {
+  if (!found.guesses.empty() || found.rom || found.info.size <= kLeastState) return false;
+  for (const Bay& bay : session.bays.bays())
+    for (const Shelf& shelf : bay.shelves)
+      if (!shelf_roms(folders, bay, shelf).matching(stem_of(found.path), shelf.system).empty())
+        return true;
+  return false;
+}
+
+}  // namespace
+
+const RomIndex& RomFolders::beside(const Path& folder) {
+  return scanned(folder, false);
+}
+const RomIndex& RomFolders::below(const Path& folder) {
+  return scanned(folder, true);
+}
+
+const RomIndex& RomFolders::scanned(const Path& folder, bool below) {
+  const auto key = std::pair(folder.lexically_normal(), below);
+  const auto known = known_.find(key);
+  if (known != known_.end()) return known->second;
+  const Path start = folder.empty() ? Path(".") : folder;
+  return known_.emplace(key, RomIndex::scan(*storage_, start, below)).first->second;
+}
+
+const RomIndex& shelf_roms(RomFolders& folders, const Bay& bay, const Shelf& shelf) {
+  static const RomIndex kNone;
+  if (shelf.roms.empty()) return kNone;
+  return folders.below(shelf.roms == "." ? bay.place : bay.place / shelf.roms);
+}
+
+std::optional<ShelfMatch> find_shelf(Session& session, RomFolders& folders, const Path& path) {
+  const Path full = full_path(path);
+  std::optional<ShelfMatch> loose;
+  for (const Bay& bay : session.bays.bays()) {
+    const Path relative = full.lexically_relative(bay.place.lexically_normal());
+    if (relative.empty() || *relative.begin() == "..") continue;
+    for (const Shelf& shelf : bay.shelves) {
+      const auto pattern = NamingPattern::parse(shelf.pattern);
+      if (!pattern) continue;
+      const auto fields = pattern->match(relative.generic_string());
+      if (!fields) continue;
+      const auto stem = fields->find("stem");
+      ShelfMatch match{&bay, &shelf, stem == fields->end() ? stem_of(path) : stem->second};
+      if (!shelf_roms(folders, bay, shelf).matching(match.stem, shelf.system).empty()) return match;
+      if (!loose) loose = match;
+    }
+  }
+  return loose;
+}
+
+Result<Inspection> inspect(Session& session, RomFolders& folders, const Path& path,
+                           const InspectOptions& options) {
+  Inspection found;
+  found.path = path;
+  // A save may be named through a link; what is read is the file behind it.
+  const auto view = session.storage->view(path, kSaveLimit);
+  if (!view) return tl::unexpected(view.error());
+  found.view = *view;
+  if (const auto info = session.storage->info(path)) found.info = *info;
+  found.info.size = found.view.bytes().size();
+  found.hints.file_name = path.filename().string();
+  found.hints.system = options.system;
+
+  if (options.rom) {
+    found.rom = read_rom_file(*session.storage, *options.rom);
+    if (!found.rom) {
+      if (const auto there = session.storage->view(*options.rom, kSaveLimit); !there)
+        return tl::unexpected(there.error());
+      return fail(
+          Trouble::input, "no-match",
+          fmt::format("{}: is no ROM that Bay Swap knows", safe_text(options.rom->string())),
+          "name the game's ROM, or leave --rom out");
+    }
+  } else {
+    found.shelf = find_shelf(session, folders, path);
+    auto roms =
+        plausible(rom_candidates(folders, found, options), found.view.bytes(), session.catalog);
+    if (roms.size() == 1) found.rom = *roms.front();
+    if (roms.size() > 1)
+      for (const RomFile* rom : roms) found.several_roms.push_back(rom->path.string());
+  }
+  if (found.rom) {
+    Hints hints = hints_of(found.rom->info, session.catalog);
+    hints.file_name = found.hints.file_name;
+    if (!options.system || hints.system == options.system) found.hints = std::move(hints);
+  } else if (found.shelf) {
+    found.hints.system = found.shelf->shelf->system;
+  }
+  if (auto chosen = choose_layout(found, options); !chosen) return tl::unexpected(chosen.error());
+  if (options.is.empty())
+    found.state = is_state(found) || is_named_like_a_game(session, folders, found);
+  return found;
+}
+
+Findings judge_unknown(const Inspection& found) {
+  const std::uint64_t size = found.info.size;
+  if (size == 0)
+    return {{Level::error, "empty-file", "the file is empty: it holds no progress",
+             "look for an older copy; 'bayswap history' may have one"}};
+  if (found.hints.chips)
+    for (const Chip& chip : *found.hints.chips)
+      if (chip.part != "clock" && size < chip.size)
+        return {{Level::error, "damaged",
+                 fmt::format("the file is cut short: {} of the {} bytes of the game's {}",
+                             grouped(size), grouped(chip.size), chip.part),
+                 "copy or dump it again"}};
+  for (const auto& layout : layouts().all())
+    for (const std::uint64_t usual : layout->info().file_sizes)
+      if (usual > size && usual - size < kTrailerLimit && size > 0 && usual >= 4096)
+        return {{Level::warn, "wrong-size",
+                 fmt::format("{} bytes is {} short of {}: the file may be cut", grouped(size),
+                             usual - size, layout->info().id),
+                 "copy or dump it again, and compare"}};
+  return {{Level::note, "unknown", "not a save, card or ROM that Bay Swap knows",
+           "if you know what it is, say so with --is LAYOUT; 'bayswap layouts' lists them"}};
+}
+
+}  // namespace bayswap

@@ -1,0 +1,80 @@
+// One file, read and identified with everything that is known around it. Every command that reads a
+// save starts here.
+#pragma once
+
+#include <map>
+#include <optional>
+#include <string>
+#include <vector>
+
+#include "bays/rom_index.h"
+#include "bayswap/layout.h"
+#include "bayswap/session.h"
+
+namespace bayswap {
+
+/// ROM folders that were read already.
+class RomFolders {
+ public:
+  explicit RomFolders(Storage& storage) : storage_(&storage) {}
+  const RomIndex& beside(const Path& folder);
+  const RomIndex& below(const Path& folder);
+
+ private:
+  const RomIndex& scanned(const Path& folder, bool below);
+  Storage* storage_;
+  std::map<std::pair<Path, bool>, RomIndex> known_;
+};
+
+struct InspectOptions {
+  std::string is;                   ///< layout id that the user says; empty: work it out
+  std::optional<Path> rom;          ///< ROM that the user says
+  std::optional<System> system;     ///< known from the request
+  const RomIndex* index = nullptr;  ///< ROMs of the folder that is looked through
+};
+
+/// A file's place in a known bay.
+struct ShelfMatch {
+  const Bay* bay = nullptr;
+  const Shelf* shelf = nullptr;
+  std::string stem;
+};
+
+struct Inspection {
+  Path path;
+  FileInfo info;
+  FileView view{Bytes{}};
+  Hints hints;
+  std::optional<ShelfMatch> shelf;
+  std::optional<RomFile> rom;             ///< the ROM that the save belongs to
+  std::vector<std::string> several_roms;  ///< more than one fits
+  std::vector<Guess> guesses;             ///< best first
+  bool state = false;                     ///< a snapshot of a program, not a save
+
+  [[nodiscard]] const Layout* layout() const {
+    return guesses.empty() ? nullptr : guesses.front().layout;
+  }
+};
+
+/// Errors: `missing`, `unreadable`, `too-large`, `unknown-layout`, `no-match` (--rom is no ROM).
+[[nodiscard]] Result<Inspection> inspect(Session& session, RomFolders& folders, const Path& path,
+                                         const InspectOptions& options);
+
+/// The bay and shelf that a path lies on; nothing when none claims it.
+[[nodiscard]] std::optional<ShelfMatch> find_shelf(Session& session, RomFolders& folders,
+                                                   const Path& path);
+
+/// The ROMs of a shelf.
+[[nodiscard]] const RomIndex& shelf_roms(RomFolders& folders, const Bay& bay, const Shelf& shelf);
+
+/// A name that fits a slot (`name.state3`), or bytes that only a program would write.
+[[nodiscard]] bool has_state_name(std::string_view file_name);
+[[nodiscard]] bool has_state_bytes(ByteView file);
+
+/// The finding for a file that is a state.
+[[nodiscard]] Finding state_finding(std::string_view why);
+
+/// Findings about a file that fits no layout: empty, cut short, or unknown.
+[[nodiscard]] Findings judge_unknown(const Inspection& inspection);
+
+}  // namespace bayswap

@@ -1,0 +1,191 @@
+#include "bayswap/look.h"
+
+#include <fmt/format.h>
+
+#include <algorithm>
+
+#include "bays/walk.h"
+#include "bytes/fill.h"
+#include "bytes/text.h"
+#include "look/inspect.h"
+#include "storage/hash.h"
+
+namespace bayswap {
+namespace {
+
+constexpr std::size_t kStripCells = 24;
+
+std::vector<unsigned> fill_strip(ByteView data) {
+  std::vector<unsigned> strip;
+  if (data.empty()) return strip;
+  const std::byte erased = data.back() == kErasedOnes ? kErasedOnes : kErasedZero;
+  for (std::size_t i = 0; i < kStripCells; ++i) {
+    const std::size_t from = data.size() * i / kStripCells;
+    const std::size_t to = std::max(from + 1, data.size() * (i + 1) / kStripCells);
+    const ByteView cell = data.subspan(from, std::min(to, data.size()) - from);
+    const auto used =
+        std::count_if(cell.begin(), cell.end(), [&](std::byte b) { return b != erased; });
+    const auto percent = static_cast<std::size_t>(used) * 100 / cell.size();
+    strip.push_back(used > 0 ? std::max(1U, static_cast<unsigned>(percent)) : 0U);
+  }
+  return strip;
+}
+
+PartInfo part_info(const Part& part, bool hashes) {
+  PartInfo info{part.name, part.data.size(), part.blank, {}, {}};
+  if (hashes) info.sha256 = sha256_hex(part.data);
+  if (!part.blank && part.name != "clock") info.filled = fill_strip(part.data);
+  return info;
+}
+
+Item rom_item(const Path& path, std::uint64_t size, const RomInfo& rom, const Catalog& catalog) {
+  Item item;
+  item.path = path.string();
+  item.size = size;
+  item.system = rom.system;
+  item.kind = Kind::rom;
+  item.game = rom.game;
+  item.version = rom.version;
+  item.header_ok = rom.header_ok;
+  item.findings = rom.findings;
+  const Hints hints = hints_of(rom, catalog);
+  item.chips = hints.chips;
+  if (hints.chips) item.chips_from = hints.chips_from_header ? "header" : "catalog";
+  return item;
+}
+
+void add_blank_finding(const Save& save, Item& item) {
+  if (!*item.blank) return;
+  std::string what = "formatted and empty";
+  for (const Part& part : save.parts)
+    if (is_erased(part.data) && !part.data.empty())
+      what = part.data[0] == kErasedZero ? "all 00" : "all FF";
+  item.findings.push_back(
+      {Level::warn, "blank-battery",
+       fmt::format(
+           "the save is blank ({}): a new file, or a dump of a cartridge with a dead battery",
+           what),
+       "if there should be progress, check the battery and dump again before playing"});
+}
+
+void read_save(const Inspection& found, const LookOptions& options, Item& item) {
+  const Layout& layout = *found.layout();
+  item.system = layout.info().system;
+  item.kind = layout.info().kind;
+  item.layout = layout.info().id;
+  item.confidence = found.guesses.front().confidence;
+  item.reason = found.guesses.front().reason;
+  for (std::size_t i = 1; i < found.guesses.size(); ++i)
+    if (found.guesses[i].confidence == *item.confidence)
+      item.other_layouts.push_back(found.guesses[i].layout->info().id);
+  auto content = layout.read(found.view.bytes(), found.hints);
+  if (!content) {
+    item.findings.push_back(
+        {Level::error, content.error().code, content.error().text, content.error().hint});
+    return;
+  }
+  item.findings.insert(item.findings.end(), content->findings.begin(), content->findings.end());
+  if (!content->trailer.empty())
+    item.findings.push_back(
+        {Level::note, "trailer",
+         fmt::format("{} unknown bytes stand behind the save; a program put them there",
+                     content->trailer.size()),
+         ""});
+  if (content->saves.empty()) return;
+  const Save& save = content->saves.front();
+  item.blank = save.blank();
+  item.comment = save.comment;
+  for (const Part& part : save.parts) item.parts.push_back(part_info(part, options.hashes));
+  add_blank_finding(save, item);
+}
+
+void add_game(const Inspection& found, const Catalog& catalog, Item& item) {
+  if (found.rom) {
+    item.game = game_of(*found.rom, catalog);
+    item.rom = found.rom->path.string();
+    if (!item.system) item.system = found.rom->info.system;
+    if (found.hints.chips) item.chips_from = found.hints.chips_from_header ? "header" : "catalog";
+  }
+  if (!found.several_roms.empty())
+    item.findings.push_back(
+        {Level::note, "many-match",
+         fmt::format("more than one ROM fits: {}", safe_text(list_text(found.several_roms))),
+         "say which with --rom FILE"});
+}
+
+Result<Item> look_at_file(Session& session, RomFolders& folders, const Path& path,
+                          const LookOptions& options, const RomIndex* index) {
+  if (options.is.empty())
+    if (const auto rom = read_rom_file(*session.storage, path)) {
+      const auto info = session.storage->info(path);
+      return rom_item(path, info ? info->size : 0, rom->info, session.catalog);
+    }
+  InspectOptions how;
+  how.is = options.is;
+  how.rom = options.rom;
+  how.index = index;
+  auto found = inspect(session, folders, path, how);
+  if (!found) return tl::unexpected(found.error());
+  Item item;
+  item.path = path.string();
+  item.size = found->info.size;
+  add_game(*found, session.catalog, item);
+  if (found->state) {
+    item.kind = Kind::state;
+    item.findings.push_back(state_finding(has_state_name(path.filename().string())
+                                              ? "its name has a slot"
+                                              : "its size or form fits no save chip"));
+    return item;
+  }
+  if (found->layout() != nullptr) {
+    read_save(*found, options, item);
+  } else {
+    const Findings judged = judge_unknown(*found);
+    item.findings.insert(item.findings.end(), judged.begin(), judged.end());
+  }
+  return item;
+}
+
+Item unreadable_item(const Path& path, std::uint64_t size, const Error& error) {
+  Item item;
+  item.path = path.string();
+  item.size = size;
+  item.findings.push_back({Level::warn, error.code, error.text, error.hint});
+  return item;
+}
+
+}  // namespace
+
+Result<void> look(Session& session, const Path& path, const LookOptions& options,
+                  const std::function<void(const Item&)>& sink) {
+  RomFolders folders(*session.storage);
+  auto info = session.storage->info(path);
+  if (!info) return tl::unexpected(info.error());
+  std::error_code ignored;
+  const bool folder =
+      info->type == FileType::folder ||
+      (info->type == FileType::link && std::filesystem::is_directory(path, ignored));
+  if (!folder) {
+    auto item = look_at_file(session, folders, path, options, nullptr);
+    if (!item) return tl::unexpected(item.error());
+    sink(*item);
+    return {};
+  }
+  if (const auto listed = session.storage->list(path); !listed)
+    return tl::unexpected(listed.error());
+  const RomIndex& roms = folders.below(path);
+  walk_files(*session.storage, path, true, [&](const Path& file, const FileInfo& file_info) {
+    auto item = look_at_file(session, folders, file, options, &roms);
+    if (!item) {
+      sink(unreadable_item(file, file_info.size, item.error()));
+      return;
+    }
+    // An empty file that nobody named is no alarm: programs leave such markers.
+    for (Finding& finding : item->findings)
+      if (finding.code == "empty-file") finding.level = Level::warn;
+    sink(*item);
+  });
+  return {};
+}
+
+}  // namespace bayswap

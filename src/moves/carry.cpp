@@ -1,0 +1,358 @@
+#include "bayswap/carry.h"
+
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <ctime>
+#include <map>
+
+#include "bytes/text.h"
+#include "moves/carry_checks.h"
+#include "moves/carry_source.h"
+#include "moves/carry_target.h"
+#include "moves/mover.h"
+
+namespace bayswap {
+namespace {
+
+std::string time_text(std::int64_t ns) {
+  const auto seconds = static_cast<std::time_t>(ns / 1'000'000'000);
+  std::tm parts{};
+  ::gmtime_r(&seconds, &parts);
+  return fmt::format("{:04}-{:02}-{:02} {:02}:{:02}:{:02} UTC", parts.tm_year + 1900,
+                     parts.tm_mon + 1, parts.tm_mday, parts.tm_hour, parts.tm_min, parts.tm_sec);
+}
+
+class Carrier {
+ public:
+  Carrier(Session& session, const CarryRequest& request)
+      : session_(session), request_(request), folders_(*session.storage) {}
+
+  Result<CarryReport> run() {
+    const auto to = session_.bays.find(request_.to);
+    if (!to) return tl::unexpected(to.error());
+    bay_ = *to;
+    if (const auto place = session_.storage->list(bay_->place); !place)
+      return fail(
+          Trouble::place, "place-failed",
+          fmt::format("bay {}: {} cannot be reached", bay_->name, safe_text(bay_->place.string())),
+          "plug in or mount the place, or learn the bay again");
+    if (!request_.plan)
+      if (auto recovered = recover(session_); !recovered) return tl::unexpected(recovered.error());
+    auto sources = find_sources();
+    if (!sources) return tl::unexpected(sources.error());
+    for (const Source& source : *sources) {
+      if (auto moved = carry_one(source); !moved) {
+        if (report_.moves.empty()) return tl::unexpected(moved.error());
+        report_.failed = moved.error();
+        break;
+      }
+    }
+    return std::move(report_);
+  }
+
+ private:
+  Result<std::vector<Source>> find_sources() {
+    if (request_.all || (!request_.from.empty() && request_.saves.empty())) {
+      const auto from = session_.bays.find(request_.from);
+      if (!from) return tl::unexpected(from.error());
+      auto sources = read_bay(session_, folders_, **from, request_);
+      if (!sources || request_.all) return sources;
+      return pick(std::move(*sources), request_.game, (*from)->name);
+    }
+    std::vector<Source> sources;
+    for (const std::string& save : request_.saves) {
+      auto found = find_source(save);
+      if (!found) return tl::unexpected(found.error());
+      sources.insert(sources.end(), std::make_move_iterator(found->begin()),
+                     std::make_move_iterator(found->end()));
+    }
+    return sources;
+  }
+
+  // A file, or BAY:NAME, or a name inside --from.
+  Result<std::vector<Source>> find_source(const std::string& save) {
+    std::string bay_name = request_.from;
+    std::string name = save;
+    if (bay_name.empty()) {
+      const std::size_t colon = save.find(':');
+      const bool file = !is_missing(*session_.storage, save);
+      if (!file && colon != std::string::npos && session_.bays.find(save.substr(0, colon))) {
+        bay_name = save.substr(0, colon);
+        name = save.substr(colon + 1);
+      } else {
+        auto source = read_source(session_, folders_, save, request_);
+        if (!source) return tl::unexpected(source.error());
+        std::vector<Source> one;
+        one.push_back(std::move(*source));
+        return one;
+      }
+    }
+    const auto bay = session_.bays.find(bay_name);
+    if (!bay) return tl::unexpected(bay.error());
+    auto sources = read_bay(session_, folders_, **bay, request_);
+    if (!sources) return sources;
+    return pick(std::move(*sources), name, (*bay)->name);
+  }
+
+  Result<std::vector<Source>> pick(std::vector<Source> sources, const std::string& text,
+                                   const std::string& bay) {
+    if (text.empty())
+      return fail(Trouble::usage, "usage", "which save is not said",
+                  "name a save, or add --game TEXT or --all");
+    int best = 1;
+    for (const Source& source : sources)
+      best = std::max(best, named_by(source, session_.catalog, text));
+    std::erase_if(sources, [&](const Source& source) {
+      return named_by(source, session_.catalog, text) < best;
+    });
+    if (sources.empty())
+      return fail(Trouble::stopped, "no-match",
+                  fmt::format("no save in {} fits '{}'", bay, safe_text(text)),
+                  fmt::format("see what is there: bayswap bay show {}", bay));
+    if (sources.size() > 1) {
+      std::vector<std::string> names;
+      for (const Source& source : sources)
+        names.push_back(
+            fmt::format("{} ({})", safe_text(source.stem), to_string(source.save.system)));
+      return fail(
+          Trouble::stopped, "many-match",
+          fmt::format("several saves in {} fit '{}': {}", bay, safe_text(text), list_text(names)),
+          "write the whole name");
+    }
+    return sources;
+  }
+
+  Result<void> carry_one(const Source& source) {
+    Checks checks(request_.accept);
+    MoveReport line;
+    for (const Path& file : source.files) line.from.push_back(file.string());
+    line.system = source.save.system;
+    line.from_layout = list_text(source.layouts);
+    if (source.rom) line.game = game_of(*source.rom, session_.catalog);
+    if (line.game.title.empty()) line.game.title = safe_text(source.stem);
+    bool readable = !source.save.parts.empty();
+    for (const Finding& problem : source.problems) (void)checks.add(problem);
+    if (readable && source.save.blank())
+      (void)checks.add(
+          {Level::error, "blank-source",
+           "the save is blank: a new file, or a dump of a cartridge with a dead battery",
+           "nothing would be gained and progress could be lost; check the battery and "
+           "dump again"});
+    if (!source.several_roms.empty() && !request_.rom && request_.game.empty())
+      (void)checks.add(
+          {Level::error, "many-match",
+           fmt::format("several ROMs fit the save: {}", safe_text(list_text(source.several_roms))),
+           "say which with --rom FILE"});
+    if (checks.stopped() || !readable) return stop(line, checks);
+
+    const auto game = find_target_game(session_, folders_, *bay_, source, request_, checks);
+    if (!game) return stop(line, checks);
+    Hints hints;
+    hints.system = source.save.system;
+    if (game->rom) {
+      hints = hints_of(game->rom->info, session_.catalog);
+      line.game = game_of(*game->rom, session_.catalog);
+    } else if (const CatalogGame* known = session_.catalog.find(source.save.system, game->stem)) {
+      hints.chips = known->chips();
+    }
+    line.chip = chip_text(source.save, hints);
+    if (auto differs = compare_chips(source, hints)) (void)checks.add(std::move(*differs));
+    if (checks.stopped()) return stop(line, checks);
+    // Chips that the user let through differ from the hints, which must then not shape the file.
+    if (has_code(checks.found(), "chip-differs")) hints.chips.reset();
+
+    auto targets = make_targets(session_, *bay_, source, *game, hints, checks);
+    if (!targets) {
+      if (targets.error().trouble != Trouble::stopped) return tl::unexpected(targets.error());
+      const Error& error = targets.error();
+      (void)checks.add({Level::error, error.code, error.text, error.hint});
+      return stop(line, checks);
+    }
+    line.losses = targets->losses;
+    shortened_ = !targets->losses.empty();
+    for (const Finding& loss : targets->losses) (void)checks.add(loss);
+    return carry_files(source, *targets, line, checks);
+  }
+
+  Result<void> carry_files(const Source& source, Targets& targets, const MoveReport& base,
+                           Checks& checks) {
+    auto history = History::open_to_read(*session_.storage, session_.history_file());
+    if (!history) return tl::unexpected(history.error());
+    std::vector<MoveReport> lines;
+    std::vector<const TargetFile*> work;
+    for (const TargetFile& file : targets.files) {
+      MoveReport line = base;
+      line.from = file.from;
+      line.to = file.path.string();
+      line.to_layout = file.layout->info().id;
+      line.size = file.bytes.size();
+      line.replaces = file.before.has_value();
+      for (const Part& part : file.carried.parts) line.parts.push_back(part.name);
+      line.nothing_to_do = file.already_there;
+      if (!file.already_there) {
+        work.push_back(&file);
+        if (auto newer = newer_there(source, file, history->has_value() ? &**history : nullptr))
+          (void)checks.add(std::move(*newer));
+        if (!claimed_.emplace(line.to, list_text(line.from)).second)
+          (void)checks.add({Level::error, "name-taken",
+                            fmt::format("{} goes to the same file", safe_text(claimed_[line.to])),
+                            "carry the one that you want by its name"});
+      }
+      lines.push_back(std::move(line));
+    }
+    if (checks.stopped() || lines.empty()) {
+      if (lines.empty()) return stop(base, checks);
+      for (MoveReport& line : lines) finish(line, checks, MoveStatus::stopped);
+      return {};
+    }
+    for (MoveReport& line : lines)
+      if (line.nothing_to_do)
+        line.checks.push_back({Level::note, "already-there",
+                               "the same progress is there already: nothing to do", ""});
+    std::string move;
+    if (!work.empty() && !request_.plan) {
+      auto done = write(source, base, work);
+      if (!done) return tl::unexpected(done.error());
+      move = *done;
+    }
+    for (MoveReport& line : lines) {
+      if (!line.nothing_to_do) line.move = move;
+      finish(line, checks, request_.plan ? MoveStatus::planned : MoveStatus::done);
+    }
+    return {};
+  }
+
+  std::optional<Finding> newer_there(const Source& source, const TargetFile& file,
+                                     const History* history) {
+    if (!file.before || !file.replaces_progress) return std::nullopt;
+    const std::string path = file.path.string();
+    if (history != nullptr) {
+      const auto replaced = history->replaced_at(path);
+      const Digest ours = sha256(file.bytes);
+      if (replaced && std::find(replaced->begin(), replaced->end(), ours) != replaced->end())
+        return Finding{
+            Level::error, "newer-there",
+            fmt::format("{}: history knows this save as an older version of what is there",
+                        safe_text(path)),
+            "keep what is there, or go back with --accept newer-there"};
+    }
+    std::int64_t there = file.before_modified_ns;
+    if (history != nullptr)
+      if (const auto made = history->progress_time(path, *file.before); made && *made)
+        there = **made;
+    if (there <= source.modified_ns) return std::nullopt;
+    return Finding{
+        Level::error, "newer-there",
+        fmt::format("{}: is younger ({}) than the save ({}) and differs", safe_text(path),
+                    time_text(there), time_text(source.modified_ns)),
+        "compare both with 'bayswap look'; replace it with --accept newer-there (the old "
+        "one stays in history)"};
+  }
+
+  // Gives the name of the move.
+  Result<std::string> write(const Source& source, const MoveReport& base,
+                            const std::vector<const TargetFile*>& work) {
+    if (!history_) {
+      auto opened = History::open(*session_.storage, session_.history_file());
+      if (!opened) return tl::unexpected(opened.error());
+      history_ = std::move(*opened);
+    }
+    if (command_ == 0) {
+      auto begun = history_->begin_command("carry", now_ns());
+      if (!begun) return tl::unexpected(begun.error());
+      command_ = *begun;
+    }
+    MoveRecord move;
+    move.command = command_;
+    move.kind = "carry";
+    move.source = source.shown();
+    move.bay = bay_->name;
+    move.title = base.game.title;
+    move.source_modified_ns = source.modified_ns;
+    std::vector<FileChange> changes;
+    for (const TargetFile* file : work) {
+      FileChange change;
+      change.path = file->path;
+      change.content = file->bytes;
+      change.before = file->before;
+      changes.push_back(std::move(change));
+    }
+    Mover mover(*session_.storage, *history_);
+    auto done = mover.apply(std::move(move), changes, [&] { return compare_as_saves(work); });
+    if (!done) return tl::unexpected(done.error());
+    return move_name(done->id);
+  }
+
+  Result<void> compare_as_saves(const std::vector<const TargetFile*>& work) {
+    for (const TargetFile* file : work) {
+      const auto view = session_.storage->view(file->path, kSaveLimit);
+      if (!view) return tl::unexpected(view.error());
+      Hints hints;
+      hints.system = file->carried.system;
+      const auto content = file->layout->read(view->bytes(), hints);
+      bool same = content && !content->saves.empty();
+      if (same && !shortened_)
+        for (const Part& part : file->carried.parts) {
+          const Part* there = content->saves.front().part(part.name);
+          same = same && there != nullptr && same_progress(file->carried.system, *there, part);
+        }
+      if (!same)
+        return fail(Trouble::read_back, "read-back",
+                    fmt::format("{}: reads back as another save", safe_text(file->path.string())),
+                    "the old content is back; please report this with the file");
+    }
+    return {};
+  }
+
+  Result<void> stop(MoveReport line, const Checks& checks) {
+    finish(line, checks, MoveStatus::stopped);
+    return {};
+  }
+
+  void finish(MoveReport& line, const Checks& checks, MoveStatus status) {
+    line.status = status;
+    line.checks.insert(line.checks.end(), checks.found().begin(), checks.found().end());
+    report_.moves.push_back(std::move(line));
+  }
+
+  Session& session_;
+  const CarryRequest& request_;
+  RomFolders folders_;
+  const Bay* bay_ = nullptr;
+  CarryReport report_;
+  bool shortened_ = false;  // the user accepted losses, so less comes back than was carried
+  std::optional<History> history_;
+  std::int64_t command_ = 0;
+  std::map<std::string, std::string> claimed_;
+};
+
+}  // namespace
+
+std::string_view to_string(MoveStatus status) {
+  switch (status) {
+    case MoveStatus::done: return "done";
+    case MoveStatus::planned: return "planned";
+    case MoveStatus::stopped: return "stopped";
+  }
+  return {};
+}
+
+Result<CarryReport> carry(Session& session, const CarryRequest& request) {
+  const auto wrong = [](const char* text, const char* hint) {
+    return fail(Trouble::usage, "usage", text, hint);
+  };
+  if (request.to.empty()) return wrong("the destination is not named", "add --to BAY");
+  if (request.all && request.from.empty())
+    return wrong("--all needs a bay to take from", "add --from BAY");
+  if (request.all && !request.saves.empty())
+    return wrong("--all goes without names of saves", "leave the names out, or leave --all out");
+  if (!request.all && request.saves.empty() && request.from.empty())
+    return wrong("no save is named",
+                 "name a file or BAY:NAME, or use --from BAY with --game or --all");
+  if (!request.from.empty() && request.from == request.to)
+    return wrong("the save is in that bay already", "name another bay with --to");
+  return Carrier(session, request).run();
+}
+
+}  // namespace bayswap

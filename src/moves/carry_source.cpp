@@ -1,0 +1,142 @@
+#include "moves/carry_source.h"
+
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <map>
+
+#include "bays/walk.h"
+#include "bayswap/naming.h"
+#include "bytes/text.h"
+
+namespace bayswap {
+namespace {
+
+void add_file(Source& source, Inspection& found) {
+  source.files.push_back(found.path);
+  source.modified_ns = std::max(source.modified_ns, found.info.modified_ns);
+  if (!source.rom) source.rom = found.rom;
+  if (found.state) {
+    source.problems.push_back(state_finding(has_state_name(found.path.filename().string())
+                                                ? "its name has a slot"
+                                                : "its size or form fits no save chip"));
+    return;
+  }
+  const Layout* layout = found.layout();
+  if (layout == nullptr) {
+    Finding why = judge_unknown(found).front();
+    why.code = why.code == "unknown" ? "no-match" : "damaged";
+    why.level = Level::error;
+    why.text = fmt::format("{}: {}", safe_text(found.path.filename().string()), why.text);
+    source.problems.push_back(std::move(why));
+    return;
+  }
+  source.layouts.push_back(layout->info().id);
+  source.container = source.container || layout->info().parts.size() > 2;
+  auto content = layout->read(found.view.bytes(), found.hints);
+  if (!content) {
+    source.problems.push_back(
+        {Level::error, "damaged", content.error().text, content.error().hint});
+    return;
+  }
+  for (Finding& finding : content->findings)
+    if (finding.level == Level::error)
+      source.problems.push_back({Level::error, "damaged", finding.text, finding.hint});
+  if (content->saves.empty()) return;
+  Save& save = content->saves.front();
+  source.save.system = save.system;
+  source.save.kind = save.kind;
+  for (Part& part : save.parts) {
+    const Part* there = source.save.part(part.name);
+    if (there != nullptr) {
+      source.problems.push_back(
+          {Level::error, "many-match",
+           fmt::format("two files hold the {} of this game: {} and {}", part.name,
+                       safe_text(found.path.string()), safe_text(source.files.front().string())),
+           "name the file that you want to carry"});
+      continue;
+    }
+    source.save.parts.push_back(std::move(part));
+    source.part_files.push_back(found.path.string());
+  }
+}
+
+}  // namespace
+
+std::string Source::shown() const {
+  std::vector<std::string> names;
+  for (const Path& file : files) names.push_back(file.string());
+  return list_text(names);
+}
+
+Result<Source> read_source(Session& session, RomFolders& folders, const Path& path,
+                           const CarryRequest& request) {
+  const auto info = session.storage->info(path);
+  if (!info) return tl::unexpected(info.error());
+  if (info->type == FileType::folder)
+    return fail(Trouble::input, "unreadable",
+                fmt::format("{}: is a folder", safe_text(path.string())),
+                "name a save file in it; 'bayswap look FOLDER' lists them");
+  InspectOptions how;
+  how.is = request.is;
+  how.rom = request.rom;
+  auto found = inspect(session, folders, path, how);
+  if (!found) return tl::unexpected(found.error());
+  Source source;
+  source.stem = found->shelf ? found->shelf->stem : stem_of(path);
+  source.several_roms = found->several_roms;
+  source.save.system = found->hints.system.value_or(System::snes);
+  add_file(source, *found);
+  return source;
+}
+
+Result<std::vector<Source>> read_bay(Session& session, RomFolders& folders, const Bay& bay,
+                                     const CarryRequest& request) {
+  if (auto place = session.storage->list(bay.place); !place) return tl::unexpected(place.error());
+  std::map<std::pair<System, std::string>, Source> gathered;
+  std::optional<Error> failed;
+  walk_files(*session.storage, bay.place, true, [&](const Path& path, const FileInfo&) {
+    const auto shelf = find_shelf(session, folders, path);
+    if (!shelf || shelf->bay->name != bay.name || shelf->shelf->kind != Kind::battery) return;
+    InspectOptions how;
+    how.is = request.is;
+    auto found = inspect(session, folders, path, how);
+    if (!found) {
+      failed = found.error();
+      return;
+    }
+    // Two shelves can share a pattern; the content may then speak against the first.
+    const System system =
+        found->layout() != nullptr ? found->layout()->info().system : shelf->shelf->system;
+    Source& source = gathered[{system, shelf->stem}];
+    source.stem = shelf->stem;
+    source.several_roms = found->several_roms;
+    source.save.system = system;
+    add_file(source, *found);
+  });
+  if (failed && gathered.empty()) return tl::unexpected(*failed);
+  std::vector<Source> sources;
+  for (auto& [key, source] : gathered) sources.push_back(std::move(source));
+  return sources;
+}
+
+int named_by(const Source& source, const Catalog& catalog, const std::string& text) {
+  if (source.stem == text) return 3;
+  const std::string plain = plain_title(text);
+  std::vector<std::string> titles{source.stem};
+  if (source.rom) {
+    titles.push_back(source.rom->info.game.title);
+    titles.push_back(game_of(*source.rom, catalog).title);
+    if (!source.rom->info.shared_code && source.rom->info.game.code == upper_ascii(text)) return 2;
+  }
+  for (const Path& file : source.files)
+    if (file.filename().string() == text || file.stem().string() == text) return 3;
+  if (plain.empty()) return 0;
+  for (const std::string& title : titles)
+    if (plain_title(title) == plain) return 2;
+  for (const std::string& title : titles)
+    if (plain_title(title).find(plain) != std::string::npos) return 1;
+  return 0;
+}
+
+}  // namespace bayswap

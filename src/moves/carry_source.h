@@ -1,0 +1,41 @@
+// What is carried: one save, gathered from the files that hold its parts.
+#pragma once
+
+#include <optional>
+#include <string>
+#include <vector>
+
+#include "bays/rom_index.h"
+#include "bayswap/carry.h"
+#include "look/inspect.h"
+
+namespace bayswap {
+
+struct Source {
+  Save save;
+  std::string stem;  ///< ROM name that the files go by
+  std::optional<RomFile> rom;
+  std::vector<std::string> several_roms;
+  std::vector<Path> files;
+  std::vector<std::string> part_files;  ///< file of each part of `save`
+  std::vector<std::string> layouts;     ///< layout of each file
+  bool container = false;               ///< a chip's capacity was guessed from erased bytes
+  std::int64_t modified_ns = 0;         ///< of the newest file
+  Findings problems;                    ///< checks that stop it already
+
+  [[nodiscard]] std::string shown() const;
+};
+
+/// A single file.
+[[nodiscard]] Result<Source> read_source(Session& session, RomFolders& folders, const Path& path,
+                                         const CarryRequest& request);
+
+/// Every save of a bay, gathered by game.
+[[nodiscard]] Result<std::vector<Source>> read_bay(Session& session, RomFolders& folders,
+                                                   const Bay& bay, const CarryRequest& request);
+
+/// How well a text names a source: 0 not at all, then by part of the title, by title or code, by
+/// exact ROM name.
+[[nodiscard]] int named_by(const Source& source, const Catalog& catalog, const std::string& text);
+
+}  // namespace bayswap

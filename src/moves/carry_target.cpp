@@ -1,0 +1,401 @@
+#include "moves/carry_target.h"
+
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <system_error>
+
+#include "bayswap/naming.h"
+#include "bytes/text.h"
+#include "layouts/battery/chips.h"
+#include "moves/mover.h"
+#include "moves/part_layouts.h"
+
+namespace bayswap {
+namespace {
+
+using Roms = std::vector<const RomFile*>;
+
+std::vector<const Shelf*> shelves_for(const Bay& bay, System system) {
+  std::vector<const Shelf*> shelves;
+  for (const Shelf& shelf : bay.shelves)
+    if (shelf.system == system && shelf.kind == Kind::battery) shelves.push_back(&shelf);
+  return shelves;
+}
+
+Roms roms_of(RomFolders& folders, const Bay& bay, System system) {
+  Roms roms;
+  std::vector<Path> seen;
+  for (const Shelf* shelf : shelves_for(bay, system)) {
+    for (const RomFile& rom : shelf_roms(folders, bay, *shelf).roms()) {
+      if (rom.info.system != system || std::find(seen.begin(), seen.end(), rom.path) != seen.end())
+        continue;
+      seen.push_back(rom.path);
+      roms.push_back(&rom);
+    }
+  }
+  return roms;
+}
+
+template <class Test>
+Roms select(const Roms& roms, Test test) {
+  Roms found;
+  std::copy_if(roms.begin(), roms.end(), std::back_inserter(found),
+               [&](const RomFile* rom) { return test(*rom); });
+  return found;
+}
+
+// The ROMs that a text of the user names, by the best kind of match only.
+Roms named(const Roms& roms, const std::string& text, const Catalog& catalog) {
+  const std::string plain = plain_title(text);
+  auto found = select(roms, [&](const RomFile& rom) {
+    return rom.stem == text || rom.path.filename().string() == text;
+  });
+  if (found.empty())
+    found = select(roms, [&](const RomFile& rom) {
+      return !rom.info.shared_code && !rom.info.game.code.empty() &&
+             rom.info.game.code == upper_ascii(text);
+    });
+  if (found.empty())
+    found = select(roms, [&](const RomFile& rom) {
+      const CatalogGame* known = catalog.find(rom.info);
+      return plain_title(rom.stem) == plain || plain_title(rom.info.game.title) == plain ||
+             (known != nullptr && plain_title(known->title) == plain);
+    });
+  if (found.empty() && !plain.empty())
+    found = select(roms, [&](const RomFile& rom) {
+      return plain_title(rom.stem).find(plain) != std::string::npos;
+    });
+  return found;
+}
+
+// The ROMs of the same game as the source's ROM: the same code first, then siblings.
+Roms same_game(const Roms& roms, const RomFile& rom, const Catalog& catalog) {
+  auto found =
+      select(roms, [&](const RomFile& other) { return !compare_games(rom, other, catalog); });
+  if (found.empty())
+    found = select(roms, [&](const RomFile& other) {
+      const auto differs = compare_games(rom, other, catalog);
+      return differs && differs->code == "region-differs";
+    });
+  return found;
+}
+
+Roms by_name(const Roms& roms, const std::string& stem, const Catalog& catalog) {
+  const std::string plain = plain_title(stem);
+  auto found = select(roms, [&](const RomFile& rom) { return plain_title(rom.stem) == plain; });
+  if (found.empty())
+    found = select(roms, [&](const RomFile& rom) {
+      const CatalogGame* known = catalog.find(rom.info);
+      return titles_agree(stem, rom.info.game.title) ||
+             (known != nullptr && plain_title(known->title) == plain);
+    });
+  return found;
+}
+
+Finding many(const Roms& roms, const std::string& bay) {
+  std::vector<std::string> names;
+  for (const RomFile* rom : roms) names.push_back(safe_text(rom->path.filename().string()));
+  return {Level::error, "many-match",
+          fmt::format("several ROMs in {} fit: {}", bay, list_text(names)),
+          "say which with --rom FILE"};
+}
+
+// Without a ROM, a save of that name that lies there already, or a bay that has no ROMs at all,
+// still tells the name.
+std::optional<TargetGame> without_rom(Session& session, const Bay& bay, const Source& source,
+                                      bool bay_has_roms) {
+  for (const Shelf* shelf : shelves_for(bay, source.save.system)) {
+    const auto pattern = NamingPattern::parse(shelf->pattern);
+    if (!pattern) continue;
+    const auto path = pattern->build({{"stem", source.stem}, {"title", source.stem}});
+    if (!path) continue;
+    if (!bay_has_roms || !is_missing(*session.storage, bay.place / *path))
+      return TargetGame{source.stem, std::nullopt};
+  }
+  return std::nullopt;
+}
+
+bool inside(const Path& place, const Path& path) {
+  std::error_code problem;
+  const Path root = std::filesystem::weakly_canonical(place, problem);
+  if (problem) return false;
+  const Path folder = std::filesystem::weakly_canonical(path.parent_path(), problem);
+  if (problem) return false;
+  const Path relative = folder.lexically_relative(root);
+  return !relative.empty() && *relative.begin() != "..";
+}
+
+Fields fields_of(const TargetGame& game, const Source& source) {
+  Fields fields{{"stem", game.stem}};
+  const std::optional<RomFile>& rom = game.rom ? game.rom : source.rom;
+  const auto put = [&](const char* name, const std::string& value) {
+    if (!value.empty()) fields.emplace(name, value);
+  };
+  if (rom) {
+    put("title", rom->info.game.title);
+    put("code", rom->info.game.code);
+    put("maker", rom->info.game.maker);
+    put("region", std::string(to_string(rom->info.game.region)));
+  }
+  put("title", game.stem);
+  return fields;
+}
+
+// One way to store some of the parts: a shelf, its file, a layout.
+struct Option {
+  const Shelf* shelf = nullptr;
+  Path path;
+  const Layout* layout = nullptr;
+  std::optional<FileView> there;
+  std::int64_t there_modified_ns = 0;
+  std::vector<std::string> holds;  ///< parts with progress that it would take
+};
+
+class TargetMaker {
+ public:
+  TargetMaker(Session& session, const Bay& bay, const Source& source, const TargetGame& game,
+              const Hints& hints, Checks& checks)
+      : session_(session), bay_(bay), source_(source), game_(game), hints_(hints), checks_(checks) {
+    for (const Part& part : source.save.parts)
+      if (!part.blank || source.save.blank()) wanted_.push_back(part.name);
+    // A clock alone is worth carrying only when it is all there is.
+    hints_.system = source.save.system;
+  }
+
+  Result<Targets> make() {
+    Targets targets;
+    std::vector<std::string> left = wanted_;
+    std::string layouts_there;
+    while (!left.empty()) {
+      auto option = best_option(left);
+      if (!option) return tl::unexpected(option.error());
+      if (!*option) break;
+      auto file = fill(**option, targets.losses);
+      if (!file) return tl::unexpected(file.error());
+      targets.files.push_back(std::move(*file));
+      layouts_there += (layouts_there.empty() ? "" : ", ") + (*option)->layout->info().id;
+      std::erase_if(left,
+                    [&](const std::string& part) { return contains((*option)->holds, part); });
+    }
+    for (const std::string& part : left)
+      targets.losses.push_back(lost_part(
+          *source_.save.part(part),
+          layouts_there.empty() ? "bay " + bay_.name : layouts_there + " of " + bay_.name));
+    return targets;
+  }
+
+ private:
+  static bool contains(const std::vector<std::string>& list, const std::string& text) {
+    return std::find(list.begin(), list.end(), text) != list.end();
+  }
+
+  Result<std::optional<Option>> best_option(const std::vector<std::string>& left) {
+    std::optional<Option> best;
+    for (const Shelf* shelf : shelves_for(bay_, source_.save.system)) {
+      const auto pattern = NamingPattern::parse(shelf->pattern);
+      if (!pattern) return tl::unexpected(pattern.error());
+      const auto relative = pattern->build(fields_of(game_, source_));
+      if (!relative) {
+        reasons_.push_back(relative.error().text);
+        continue;
+      }
+      const Path path = bay_.place / *relative;
+      if (!inside(bay_.place, path))
+        return fail(
+            Trouble::stopped, "link",
+            fmt::format("{}: leads out of the bay through a link", safe_text(path.string())),
+            "Bay Swap does not write through links that leave a bay");
+      auto there = read_there(path);
+      if (!there) return tl::unexpected(there.error());
+      for (const Layout* layout : layouts_for(*shelf, *there)) {
+        Option option{shelf, path, layout, std::nullopt, 0, holds(*layout, left)};
+        if (there->has_value()) {
+          option.there = (*there)->first;
+          option.there_modified_ns = (*there)->second;
+        }
+        if (!option.holds.empty() && (!best || option.holds.size() > best->holds.size()))
+          best = std::move(option);
+      }
+    }
+    return best;
+  }
+
+  using There = std::optional<std::pair<FileView, std::int64_t>>;
+  Result<There> read_there(const Path& path) {
+    const auto version = version_at(*session_.storage, path);
+    if (!version) return tl::unexpected(version.error());
+    if (!version->digest) return There{};
+    const auto view = session_.storage->view(path, kSaveLimit);
+    if (!view) return tl::unexpected(view.error());
+    return There{std::pair{*view, version->modified_ns}};
+  }
+
+  // The layout of the file there; without one, what the shelf says, at the size of the chip.
+  std::vector<const Layout*> layouts_for(const Shelf& shelf, const There& there) {
+    std::vector<const Layout*> allowed;
+    for (const std::string& id : shelf.layout) {
+      const Layout* layout = layouts().find(id);
+      if (layout == nullptr) continue;
+      for (const Layout* sized : sizes_of(*layout))
+        if (std::find(allowed.begin(), allowed.end(), sized) == allowed.end())
+          allowed.push_back(sized);
+    }
+    if (there && !there->first.bytes().empty()) {
+      for (const Guess& guess : identify(there->first.bytes(), hints_))
+        if (std::find(allowed.begin(), allowed.end(), guess.layout) != allowed.end())
+          return {guess.layout};
+    }
+    return allowed;
+  }
+
+  // The wanted parts that the layout takes without loss.
+  std::vector<std::string> holds(const Layout& layout, const std::vector<std::string>& left) {
+    std::vector<std::string> taken;
+    const Save save = carried_by(layout, left, taken);
+    if (taken.empty()) return {};
+    const auto written = layout.write({std::span(&save, 1), std::nullopt, hints_});
+    if (!written || !written->losses.empty()) return {};
+    // A chip of the game at another capacity is not this layout's.
+    const auto& sizes = layout.info().file_sizes;
+    const bool one_size = layout.info().parts.size() == 1 && sizes.size() == 1;
+    const auto chip = hinted_size(hints_, layout.info().parts.front());
+    if (one_size && chip && *chip != sizes.front()) return {};
+    if (one_size && !chip && save.parts.front().data.size() != sizes.front()) return {};
+    return taken;
+  }
+
+  Save carried_by(const Layout& layout, const std::vector<std::string>& left,
+                  std::vector<std::string>& taken) {
+    Save chosen = source_.save;
+    std::erase_if(chosen.parts, [&](const Part& part) { return !contains(left, part.name); });
+    return only_for(chosen, layout, taken);
+  }
+
+  Result<TargetFile> fill(const Option& option, Findings& losses) {
+    TargetFile file;
+    file.path = option.path;
+    file.layout = option.layout;
+    std::vector<std::string> taken;
+    file.carried = carried_by(*option.layout, option.holds, taken);
+    file.from = from_files(taken);
+    std::optional<ByteView> mould;
+    if (option.there) {
+      file.before = sha256(option.there->bytes());
+      file.before_modified_ns = option.there_modified_ns;
+      mould = option.there->bytes();
+      compare_there(file, *mould);
+      if (bad_mould_) mould = std::nullopt;
+    }
+    auto written = option.layout->write({std::span(&file.carried, 1), mould, hints_});
+    if (!written) return tl::unexpected(written.error());
+    losses.insert(losses.end(), written->losses.begin(), written->losses.end());
+    for (Finding& note : written->notes) checks_.note(std::move(note));
+    file.bytes = std::move(written->bytes);
+    return file;
+  }
+
+  void compare_there(TargetFile& file, ByteView there) {
+    bad_mould_ = false;
+    const auto content = file.layout->read(there, hints_);
+    if (!content || content->saves.empty()) {
+      bad_mould_ = true;
+      checks_.add({Level::error, "damaged",
+                   fmt::format("{}: the file there is no {} ({} bytes), so it cannot be imitated",
+                               safe_text(file.path.string()), file.layout->info().id,
+                               grouped(there.size())),
+                   "start the game there once so that a good file exists; or replace it with "
+                   "--accept damaged (the old one stays in history)"});
+      return;
+    }
+    const Save& old = content->saves.front();
+    file.already_there = true;
+    for (const Part& part : file.carried.parts) {
+      const Part* other = old.part(part.name);
+      const bool same = other != nullptr && same_progress(old.system, *other, part);
+      file.already_there = file.already_there && same;
+      if (other != nullptr && !same && !other->blank) file.replaces_progress = true;
+    }
+  }
+
+  std::vector<std::string> from_files(const std::vector<std::string>& parts) const {
+    std::vector<std::string> names;
+    for (std::size_t i = 0; i < source_.save.parts.size(); ++i)
+      if (contains(parts, source_.save.parts[i].name) && !contains(names, source_.part_files[i]))
+        names.push_back(source_.part_files[i]);
+    return names;
+  }
+
+  Session& session_;
+  const Bay& bay_;
+  const Source& source_;
+  const TargetGame& game_;
+  Hints hints_;
+  Checks& checks_;
+  std::vector<std::string> wanted_;
+  std::vector<std::string> reasons_;
+  bool bad_mould_ = false;
+};
+
+}  // namespace
+
+std::optional<TargetGame> find_target_game(Session& session, RomFolders& folders, const Bay& bay,
+                                           const Source& source, const CarryRequest& request,
+                                           Checks& checks) {
+  const System system = source.save.system;
+  if (shelves_for(bay, system).empty()) {
+    checks.add({Level::error, "no-match",
+                fmt::format("bay {} has no shelf for {} saves", bay.name, to_string(system)),
+                fmt::format("start a {} game there once so that a save exists, then: bayswap bay "
+                            "learn {} FOLDER",
+                            to_string(system), bay.name)});
+    return std::nullopt;
+  }
+  const Roms roms = roms_of(folders, bay, system);
+  Roms found;
+  if (request.rom && source.rom) {
+    found = select(roms, [&](const RomFile& rom) {
+      std::error_code ignored;
+      return std::filesystem::equivalent(rom.path, *request.rom, ignored);
+    });
+    if (found.empty())
+      found = select(roms, [&](const RomFile& rom) { return rom.stem == source.rom->stem; });
+    if (found.empty()) found = same_game(roms, *source.rom, session.catalog);
+    if (found.empty()) return TargetGame{source.rom->stem, source.rom};
+  } else if (!request.game.empty()) {
+    found = named(roms, request.game, session.catalog);
+  }
+  // With --from, the text may have named the save by what only its own bay knows.
+  const bool game_named_source = !request.from.empty() && request.saves.empty();
+  if (found.empty() && !request.rom && (request.game.empty() || game_named_source)) {
+    found = select(roms, [&](const RomFile& rom) { return rom.stem == source.stem; });
+    if (found.empty() && source.rom) found = same_game(roms, *source.rom, session.catalog);
+    if (found.empty() && !source.rom) found = by_name(roms, source.stem, session.catalog);
+  }
+  if (found.size() > 1) {
+    checks.add(many(found, bay.name));
+    return std::nullopt;
+  }
+  if (found.size() == 1) {
+    TargetGame game{found.front()->stem, *found.front()};
+    if (source.rom)
+      if (auto differs = compare_games(*source.rom, *game.rom, session.catalog))
+        if (checks.add(std::move(*differs))) return std::nullopt;
+    return game;
+  }
+  if (request.game.empty())
+    if (auto game = without_rom(session, bay, source, !roms.empty())) return game;
+  Finding none{Level::error, "no-match",
+               fmt::format("no {} ROM in {} fits '{}'", to_string(system), bay.name,
+                           safe_text(request.game.empty() ? source.stem : request.game)),
+               "name the game there with --rom FILE or --game TEXT, or put its ROM there"};
+  if (checks.add(std::move(none))) return std::nullopt;
+  return TargetGame{source.stem, std::nullopt};
+}
+
+Result<Targets> make_targets(Session& session, const Bay& bay, const Source& source,
+                             const TargetGame& game, const Hints& hints, Checks& checks) {
+  return TargetMaker(session, bay, source, game, hints, checks).make();
+}
+
+}  // namespace bayswap

@@ -1,0 +1,211 @@
+#include "moves/mover.h"
+
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <chrono>
+
+#include "bytes/text.h"
+#include "storage/atomic_write.h"
+
+namespace bayswap {
+namespace {
+
+Path temporary_of(const MoveRecord& move, std::size_t step) {
+  return beside(move.steps[step].path, fmt::format("{}-{}", move_name(move.id), step));
+}
+
+Path nearest_folder(Storage& storage, const Path& path) {
+  Path folder = path.parent_path();
+  while (folder.has_relative_path() && is_missing(storage, folder)) folder = folder.parent_path();
+  return folder;
+}
+
+Error place_changed(const Path& path) {
+  return {Trouble::stopped, "in-use",
+          fmt::format("{}: changed while it was being carried", safe_text(path.string())),
+          "close the program that uses it, wait a moment, and try again"};
+}
+
+}  // namespace
+
+std::int64_t now_ns() {
+  return std::chrono::duration_cast<std::chrono::nanoseconds>(
+             std::chrono::system_clock::now().time_since_epoch())
+      .count();
+}
+
+Result<FileVersion> version_at(Storage& storage, const Path& path) {
+  const auto info = storage.info(path);
+  if (!info && info.error().code == "missing") return FileVersion{};
+  if (!info) return tl::unexpected(info.error());
+  if (info->type != FileType::file)
+    return fail(Trouble::stopped, "link",
+                fmt::format("{}: is {} where a file was expected", safe_text(path.string()),
+                            info->type == FileType::link ? "a link" : "a folder or device"),
+                "Bay Swap does not write through links; put a plain file there");
+  const auto view = storage.view(path, kSaveLimit);
+  if (!view) return tl::unexpected(view.error());
+  return FileVersion{sha256(view->bytes()), info->modified_ns, info->mode};
+}
+
+Result<void> Mover::record(MoveRecord& move, const std::vector<FileChange>& changes) {
+  auto transaction = Transaction::begin(history_.database());
+  if (!transaction) return tl::unexpected(transaction.error());
+  for (const FileChange& change : changes) {
+    auto before = version_at(storage_, change.path);
+    if (!before) return tl::unexpected(before.error());
+    if (before->digest != change.before) return tl::unexpected(place_changed(change.path));
+    if (before->digest) {
+      const auto view = storage_.view(change.path, kSaveLimit);
+      if (!view) return tl::unexpected(view.error());
+      const auto kept = history_.keep(view->bytes());
+      if (!kept) return tl::unexpected(kept.error());
+      if (*kept != *before->digest) return tl::unexpected(place_changed(change.path));
+    }
+    Step step;
+    step.path = change.path.string();
+    step.before = *before;
+    step.after.mode = before->digest ? before->mode : change.mode;
+    step.after.modified_ns = change.modified_ns.value_or(0);
+    if (change.content) {
+      const auto kept = history_.keep(*change.content);
+      if (!kept) return tl::unexpected(kept.error());
+      step.after.digest = *kept;
+    }
+    move.steps.push_back(std::move(step));
+  }
+  if (auto begun = history_.begin_move(move); !begun) return begun;
+  return transaction->commit();
+}
+
+void Mover::note_folders(MoveRecord& move) {
+  for (Step& step : move.steps) {
+    const Path folder = nearest_folder(storage_, step.path);
+    if (const auto info = storage_.info(folder))
+      step.folder_times.push_back({folder.string(), info->modified_ns, 0});
+  }
+}
+
+void Mover::note_results(MoveRecord& move) {
+  for (Step& step : move.steps) {
+    if (const auto info = storage_.info(step.path)) step.after.modified_ns = info->modified_ns;
+    for (FolderTime& time : step.folder_times)
+      if (const auto info = storage_.info(time.path)) time.after_ns = info->modified_ns;
+  }
+}
+
+Result<void> Mover::write(const FileChange& change, Step& step, const Path& temporary) {
+  const Path folder = change.path.parent_path();
+  if (!change.content) {
+    if (auto removed = storage_.remove(change.path); !removed) return removed;
+    return storage_.flush_folder(folder);
+  }
+  auto made = make_folders(storage_, folder);
+  if (!made) return tl::unexpected(made.error());
+  for (const Path& path : *made) step.made_folders.push_back(path.string());
+  if (auto created = storage_.create(temporary, *change.content, step.after.mode); !created)
+    return created;
+  if (change.modified_ns)
+    if (auto set = storage_.set_modified(temporary, *change.modified_ns); !set) return set;
+  // The last look before the old content goes: whoever wrote since the plan keeps what they wrote.
+  const auto there = version_at(storage_, change.path);
+  if (!there) return tl::unexpected(there.error());
+  if (there->digest != change.before) return tl::unexpected(place_changed(change.path));
+  if (auto moved = storage_.rename(temporary, change.path); !moved) return moved;
+  return storage_.flush_folder(folder);
+}
+
+Result<void> Mover::read_back(const MoveRecord& move, const std::vector<FileChange>& changes) {
+  for (std::size_t i = 0; i < changes.size(); ++i) {
+    const auto there = version_at(storage_, changes[i].path);
+    if (!there) return tl::unexpected(there.error());
+    if (there->digest != move.steps[i].after.digest)
+      return fail(
+          Trouble::read_back, "read-back",
+          fmt::format("{}: what was written read back differently", safe_text(move.steps[i].path)),
+          "the old content is back; check the disk or card, it may be failing");
+  }
+  return {};
+}
+
+Result<void> Mover::put_back(const MoveRecord& move) {
+  Result<void> outcome;
+  for (std::size_t i = move.steps.size(); i-- > 0;) {
+    const Step& step = move.steps[i];
+    const Path temporary = temporary_of(move, i);
+    if (!is_missing(storage_, temporary)) (void)storage_.remove(temporary);
+    const auto there = version_at(storage_, step.path);
+    if (!there) {
+      outcome = tl::unexpected(there.error());
+      continue;
+    }
+    const bool ours = there->digest == step.after.digest;
+    if (ours && step.before.digest != step.after.digest) {
+      if (!step.before.digest) {
+        if (auto removed = storage_.remove(step.path); !removed) outcome = removed;
+      } else {
+        const auto content = history_.content(*step.before.digest);
+        if (!content) return tl::unexpected(content.error());
+        auto back = storage_.create(temporary, *content, step.before.mode);
+        if (back) back = storage_.set_modified(temporary, step.before.modified_ns);
+        if (back) back = storage_.rename(temporary, step.path);
+        if (!back) outcome = back;
+      }
+    }
+    for (std::size_t k = step.made_folders.size(); k-- > 0;)
+      (void)storage_.remove_folder(step.made_folders[k]);
+    for (const FolderTime& time : step.folder_times)
+      (void)storage_.set_modified(time.path, time.before_ns);
+  }
+  return outcome;
+}
+
+Result<MoveRecord> Mover::apply(MoveRecord move, const std::vector<FileChange>& changes,
+                                const std::function<Result<void>()>& verify) {
+  move.time_ns = now_ns();
+  move.state = MoveState::writing;
+  if (auto recorded = record(move, changes); !recorded) return tl::unexpected(recorded.error());
+  note_folders(move);
+  Result<void> outcome;
+  for (std::size_t i = 0; i < changes.size() && outcome; ++i)
+    outcome = write(changes[i], move.steps[i], temporary_of(move, i));
+  if (outcome) outcome = read_back(move, changes);
+  if (outcome) outcome = verify();
+  if (!outcome) {
+    // When putting back fails too, the journal stays open and the next run tries again.
+    if (put_back(move)) (void)history_.mark(move.id, MoveState::rolled_back);
+    return tl::unexpected(outcome.error());
+  }
+  note_results(move);
+  move.state = MoveState::done;
+  if (auto finished = history_.finish_move(move); !finished)
+    return tl::unexpected(finished.error());
+  return move;
+}
+
+Result<void> Mover::recover() {
+  auto moves = history_.unfinished();
+  if (!moves) return tl::unexpected(moves.error());
+  for (MoveRecord& move : *moves) {
+    bool complete = true;
+    for (std::size_t i = 0; i < move.steps.size(); ++i) {
+      const auto there = version_at(storage_, move.steps[i].path);
+      if (!there) return tl::unexpected(there.error());
+      complete = complete && there->digest == move.steps[i].after.digest;
+      const Path temporary = temporary_of(move, i);
+      if (!is_missing(storage_, temporary)) (void)storage_.remove(temporary);
+    }
+    if (complete) {
+      note_results(move);
+      move.state = MoveState::done;
+      if (auto finished = history_.finish_move(move); !finished) return finished;
+    } else {
+      if (auto back = put_back(move); !back) return back;
+      if (auto marked = history_.mark(move.id, MoveState::rolled_back); !marked) return marked;
+    }
+  }
+  return {};
+}
+
+}  // namespace bayswap

@@ -1,0 +1,50 @@
+// Changes to files that are journaled, written beside, flushed, renamed over, read back and undone.
+#pragma once
+
+#include <functional>
+#include <optional>
+#include <vector>
+
+#include "bayswap/storage.h"
+#include "history/history.h"
+
+namespace bayswap {
+
+struct FileChange {
+  Path path;                     ///< absolute
+  std::optional<Bytes> content;  ///< nothing: the file goes away
+  std::optional<Digest> before;  ///< what the plan saw there; nothing: no file
+  std::uint32_t mode = 0644;
+  std::optional<std::int64_t> modified_ns;  ///< nothing: now
+};
+
+[[nodiscard]] std::int64_t now_ns();
+
+/// What is at a path now. Errors: `unreadable`; `link` when the path is no plain file.
+[[nodiscard]] Result<FileVersion> version_at(Storage& storage, const Path& path);
+
+class Mover {
+ public:
+  Mover(Storage& storage, History& history) : storage_(storage), history_(history) {}
+
+  /// Does all changes or none. `verify` looks at the result before the move counts as done.
+  /// Errors: `in-use` when a file is not what the plan saw, `place-failed`, `read-back`.
+  Result<MoveRecord> apply(MoveRecord move, const std::vector<FileChange>& changes,
+                           const std::function<Result<void>()>& verify);
+
+  /// Finishes or rolls back moves that an interrupted run left.
+  Result<void> recover();
+
+ private:
+  Result<void> record(MoveRecord& move, const std::vector<FileChange>& changes);
+  Result<void> write(const FileChange& change, Step& step, const Path& temporary);
+  Result<void> read_back(const MoveRecord& move, const std::vector<FileChange>& changes);
+  Result<void> put_back(const MoveRecord& move);
+  void note_folders(MoveRecord& move);
+  void note_results(MoveRecord& move);
+
+  Storage& storage_;
+  History& history_;
+};
+
+}  // namespace bayswap

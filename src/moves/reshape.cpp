@@ -1,0 +1,349 @@
+#include "bayswap/reshape.h"
+
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <system_error>
+
+#include "bytes/text.h"
+#include "layouts/battery/chips.h"
+#include "look/inspect.h"
+#include "moves/part_layouts.h"
+#include "storage/atomic_write.h"
+#include "storage/hash.h"
+
+namespace bayswap {
+namespace {
+
+struct Input {
+  Save save;
+  const Layout* layout = nullptr;
+  Findings findings;
+  Hints hints;
+};
+
+struct Output {
+  Path path;
+  const Layout* layout = nullptr;
+  Bytes bytes;
+};
+
+std::string shown(const Path& path) {
+  return safe_text(path.string());
+}
+
+// Layouts of different chips that fit equally well cannot be told apart from here.
+Result<void> settle(Inspection& found, const std::vector<const Layout*>& targets) {
+  auto& guesses = found.guesses;
+  std::erase_if(guesses, [&](const Guess& g) { return g.confidence < guesses.front().confidence; });
+  if (guesses.size() < 2) return {};
+  // The wanted layout speaks: a file becomes n64-flash only if it holds flash.
+  const auto wanted = [&](const Guess& guess) {
+    return std::any_of(targets.begin(), targets.end(), [&](const Layout* target) {
+      return target->info().parts == guess.layout->info().parts;
+    });
+  };
+  if (std::any_of(guesses.begin(), guesses.end(), wanted))
+    std::erase_if(guesses, [&](const Guess& guess) { return !wanted(guess); });
+  const auto& parts = guesses.front().layout->info().parts;
+  std::vector<std::string> ids;
+  bool differ = false;
+  for (const Guess& guess : guesses) {
+    ids.push_back(guess.layout->info().id);
+    differ = differ || guess.layout->info().parts != parts;
+  }
+  if (!differ) return {};
+  return fail(Trouble::stopped, "many-match",
+              fmt::format("{}: {} bytes can be {}", shown(found.path), grouped(found.info.size),
+                          list_text(ids)),
+              "say which it is with --is LAYOUT, or name the game's ROM with --rom FILE");
+}
+
+Result<Input> read_input(Session& session, RomFolders& folders, const Path& path,
+                         const std::string& is, const ReshapeRequest& request,
+                         const std::vector<const Layout*>& targets) {
+  InspectOptions how;
+  how.is = is;
+  how.rom = request.rom;
+  if (!targets.empty()) how.system = targets.front()->info().system;
+  auto found = inspect(session, folders, path, how);
+  if (!found) return tl::unexpected(found.error());
+  if (found->state && found->guesses.empty()) {
+    const Finding state = state_finding("its form or size fits no save chip");
+    return fail(Trouble::stopped, state.code, fmt::format("{}: {}", shown(path), state.text),
+                state.hint);
+  }
+  if (found->guesses.empty()) {
+    const Finding why = judge_unknown(*found).front();
+    return fail(Trouble::input, why.code, fmt::format("{}: {}", shown(path), why.text),
+                why.hint.empty() ? "say what it is with --is LAYOUT" : why.hint);
+  }
+  if (is.empty())
+    if (auto settled = settle(*found, targets); !settled) return tl::unexpected(settled.error());
+  Input input;
+  input.layout = found->layout();
+  input.hints = found->hints;
+  auto content = input.layout->read(found->view.bytes(), found->hints);
+  if (!content) {
+    Error error = content.error();
+    error.text = fmt::format("{}: {}", shown(path), error.text);
+    return tl::unexpected(error);
+  }
+  if (content->saves.empty())
+    return fail(Trouble::input, "no-match", fmt::format("{}: holds no save", shown(path)));
+  input.save = std::move(content->saves.front());
+  input.findings = std::move(content->findings);
+  if (!content->trailer.empty())
+    input.findings.push_back(dropped_surroundings(content->trailer.size()));
+  if (is.empty() && found->guesses.front().confidence != Confidence::certain)
+    input.findings.push_back({Level::note, "assumed",
+                              fmt::format("{}: taken for {} ({})", shown(path),
+                                          input.layout->info().id, found->guesses.front().reason),
+                              "say otherwise with --is LAYOUT"});
+  return input;
+}
+
+// `Glacier Post.pak2`, as splitting writes it, goes back to its slot; other paks take free ones.
+std::string slot_for(const Save& joined, const Part& part, const Path& file) {
+  if (part.name != "pak1") return part.name;
+  const std::string extension = file.extension().string();
+  if (extension.size() == 5 && extension.starts_with(".pak") && extension[4] >= '1' &&
+      extension[4] <= '4' && joined.part(extension.substr(1)) == nullptr)
+    return extension.substr(1);
+  for (const std::string_view slot : {"pak1", "pak2", "pak3", "pak4"})
+    if (joined.part(slot) == nullptr) return std::string(slot);
+  return part.name;
+}
+
+Result<void> join(Save& joined, Save more, const Path& file, bool several) {
+  if (joined.parts.empty()) {
+    joined = std::move(more);
+    if (several && joined.parts.size() == 1)
+      joined.parts[0].name = slot_for(Save{}, joined.parts[0], file);
+    return {};
+  }
+  if (more.system != joined.system)
+    return fail(Trouble::stopped, "other-game",
+                fmt::format("{}: is a {} save, the first input is a {} save", shown(file),
+                            to_string(more.system), to_string(joined.system)),
+                "join files of one game only");
+  for (Part& part : more.parts) {
+    part.name = slot_for(joined, part, file);
+    Part* there = joined.part(part.name);
+    if (there != nullptr && !there->blank && !part.blank)
+      return fail(Trouble::stopped, "name-taken",
+                  fmt::format("{}: its {} is in another input already", shown(file), part.name),
+                  "give each chip once");
+    if (there != nullptr) {
+      if (there->blank) *there = std::move(part);
+    } else {
+      joined.parts.push_back(std::move(part));
+    }
+  }
+  return {};
+}
+
+Result<std::vector<const Layout*>> wanted_layouts(const ReshapeRequest& request) {
+  std::vector<const Layout*> targets;
+  for (const std::string& id : request.as) {
+    auto layout = find_layout(id);
+    if (!layout) return tl::unexpected(layout.error());
+    targets.push_back(*layout);
+  }
+  return targets;
+}
+
+Result<const Layout*> mould_layout(Session& session, RomFolders& folders, const Save& save,
+                                   const ReshapeRequest& request) {
+  InspectOptions how;
+  how.system = save.system;
+  how.rom = request.rom;
+  auto found = inspect(session, folders, *request.like, how);
+  if (!found) return tl::unexpected(found.error());
+  for (const Guess& guess : found->guesses)
+    for (const std::string& part : guess.layout->info().parts)
+      if (save.part(part) != nullptr) return guess.layout;
+  return fail(Trouble::stopped, "mould-differs",
+              fmt::format("{}: is no {} save that holds the same chip", shown(*request.like),
+                          to_string(save.system)),
+              "name a file of the destination, or use --as LAYOUT");
+}
+
+class Outputs {
+ public:
+  Outputs(const Save& save, const ReshapeRequest& request, const Hints& hints)
+      : save_(save), request_(request), hints_(hints) {}
+
+  Result<void> add(const Layout& layout, const Path& path, std::optional<ByteView> mould) {
+    const Save part_save = only_for(save_, layout, kept_);
+    return write(layout, part_save, path, mould);
+  }
+
+  Result<void> add_part(const Part& part, const Path& path) {
+    Save single = save_;
+    single.parts = {part};
+    single.parts.front().name = part_base(part.name);
+    const Layout* layout = native_layout(save_.system, part);
+    if (layout == nullptr) return {};
+    kept_.push_back(part.name);
+    return write(*layout, single, path, std::nullopt);
+  }
+
+  void judge_losses() {
+    const std::string where = files.size() == 1 ? files.front().layout->info().id : "the outputs";
+    add_losses(save_, kept_, where, losses);
+  }
+
+  std::vector<Output> files;
+  Findings losses;
+  Findings notes;
+
+ private:
+  Result<void> write(const Layout& layout, const Save& save, const Path& path,
+                     std::optional<ByteView> mould) {
+    if (save.parts.empty())
+      return fail(Trouble::stopped, "no-match",
+                  fmt::format("the save has nothing that {} could hold", layout.info().id),
+                  fmt::format("it is a {} save with {}", to_string(save_.system), part_names()));
+    auto written = layout.write({std::span(&save, 1), mould, hints_});
+    if (!written) return tl::unexpected(written.error());
+    losses.insert(losses.end(), written->losses.begin(), written->losses.end());
+    notes.insert(notes.end(), written->notes.begin(), written->notes.end());
+    files.push_back({path, &layout, std::move(written->bytes)});
+    return {};
+  }
+
+  [[nodiscard]] std::string part_names() const {
+    std::vector<std::string> names;
+    for (const Part& part : save_.parts) names.push_back(part.name);
+    return names.empty() ? "no parts" : list_text(names);
+  }
+
+  const Save& save_;
+  const ReshapeRequest& request_;
+  const Hints& hints_;
+  std::vector<std::string> kept_;
+};
+
+std::string part_suffix(const Save& save, const Layout& layout) {
+  std::vector<std::string> taken;
+  const Save held = only_for(save, layout, taken);
+  return taken.size() == 1 ? taken.front() : layout.info().id;
+}
+
+Result<void> plan_outputs(Session& session, RomFolders& folders, Save& save,
+                          const ReshapeRequest& request, const std::vector<const Layout*>& targets,
+                          Outputs& outputs) {
+  const std::string stem = request.inputs.front().stem().string();
+  const auto part_path = [&](const std::string& part) { return request.out / (stem + "." + part); };
+  if (request.split) {
+    for (const Part& part : save.parts)
+      if (!part.blank && part.name != "clock")
+        if (auto added = outputs.add_part(part, part_path(part.name)); !added) return added;
+    if (outputs.files.empty())
+      return fail(Trouble::stopped, "blank-source",
+                  fmt::format("{}: every part is blank, there is nothing to write",
+                              shown(request.inputs.front())),
+                  "name the wanted layout with --as to write blank chips");
+    return {};
+  }
+  if (request.like) {
+    const auto mould = session.storage->view(*request.like, kSaveLimit);
+    if (!mould) return tl::unexpected(mould.error());
+    const Layout* layout = targets.empty() ? nullptr : targets.front();
+    if (layout == nullptr) {
+      auto found = mould_layout(session, folders, save, request);
+      if (!found) return tl::unexpected(found.error());
+      layout = *found;
+    }
+    return outputs.add(*layout, request.out, mould->bytes());
+  }
+  if (targets.size() == 1) return outputs.add(*targets.front(), request.out, std::nullopt);
+  for (const Layout* target : targets) {
+    if (target->info().parts == std::vector<std::string>{"pak1"}) {
+      bool any = false;
+      for (const Part& part : save.parts)
+        if (part.name.starts_with("pak") && !part.blank) {
+          any = true;
+          if (auto added = outputs.add_part(part, part_path(part.name)); !added) return added;
+        }
+      if (any) continue;
+    }
+    if (auto added = outputs.add(*target, part_path(part_suffix(save, *target)), std::nullopt);
+        !added)
+      return added;
+  }
+  return {};
+}
+
+Result<void> check_request(const ReshapeRequest& request) {
+  const auto wrong = [](std::string text, std::string hint) {
+    return fail(Trouble::usage, "usage", std::move(text), std::move(hint));
+  };
+  if (request.inputs.empty())
+    return wrong("no input file is named", "bayswap reshape IN --as LAYOUT -o OUT");
+  if (request.out.empty()) return wrong("no output is named", "add -o OUT");
+  const int ways = (request.as.empty() ? 0 : 1) + (request.split ? 1 : 0);
+  if (ways == 0 && !request.like)
+    return wrong("the wanted form is not said", "add --as LAYOUT, --like FILE or --split");
+  if (ways == 2 || (request.split && request.like))
+    return wrong("--split goes with neither --as nor --like", "choose one of them");
+  if (request.like && request.as.size() > 1)
+    return wrong("--like imitates one file, so it goes with one layout", "name one layout");
+  if (request.is.size() > 1 && request.is.size() != request.inputs.size())
+    return wrong(
+        fmt::format("--is stands {} times for {} inputs", request.is.size(), request.inputs.size()),
+        "say it once for all, or once for each");
+  return {};
+}
+
+}  // namespace
+
+Result<Reshaped> reshape(Session& session, const ReshapeRequest& request) {
+  if (auto fine = check_request(request); !fine) return tl::unexpected(fine.error());
+  const auto targets = wanted_layouts(request);
+  if (!targets) return tl::unexpected(targets.error());
+  RomFolders folders(*session.storage);
+  Reshaped result;
+  Save save;
+  Hints hints;
+  for (std::size_t i = 0; i < request.inputs.size(); ++i) {
+    const std::string is = request.is.empty() ? "" : request.is[request.is.size() == 1 ? 0 : i];
+    auto input = read_input(session, folders, request.inputs[i], is, request, *targets);
+    if (!input) return tl::unexpected(input.error());
+    if (auto joined =
+            join(save, std::move(input->save), request.inputs[i], request.inputs.size() > 1);
+        !joined)
+      return tl::unexpected(joined.error());
+    result.findings.insert(result.findings.end(), input->findings.begin(), input->findings.end());
+    if (i == 0) hints = input->hints;
+  }
+  Outputs outputs(save, request, hints);
+  if (auto planned = plan_outputs(session, folders, save, request, *targets, outputs); !planned)
+    return tl::unexpected(planned.error());
+  outputs.judge_losses();
+  result.losses = outputs.losses;
+  result.findings.insert(result.findings.end(), outputs.notes.begin(), outputs.notes.end());
+  if (!result.losses.empty() && !request.accept.contains("loses-parts")) {
+    const Finding& first = result.losses.front();
+    result.stopped = Error{Trouble::stopped, first.code, first.text, first.hint};
+    return result;
+  }
+  for (const Output& output : outputs.files)
+    if (!request.replace && !is_missing(*session.storage, output.path)) {
+      result.stopped =
+          Error{Trouble::stopped, "name-taken",
+                fmt::format("{}: exists already and was left as it is", shown(output.path)),
+                "choose another output, or add --replace"};
+      return result;
+    }
+  for (const Output& output : outputs.files) {
+    if (auto written = replace_file(*session.storage, output.path, output.bytes); !written)
+      return tl::unexpected(written.error());
+    result.outputs.push_back(
+        {output.path, output.layout->info().id, output.bytes.size(), sha256_hex(output.bytes)});
+  }
+  return result;
+}
+
+}  // namespace bayswap

@@ -1,0 +1,156 @@
+// Taking moves back.
+#include <fmt/format.h>
+
+#include <algorithm>
+
+#include "bayswap/carry.h"
+#include "bytes/text.h"
+#include "moves/mover.h"
+
+namespace bayswap {
+namespace {
+
+// Folders whose time is still the one that the move left: their old time can return.
+std::vector<FolderTime> untouched_folders(Storage& storage, const MoveRecord& move) {
+  std::vector<FolderTime> untouched;
+  for (const Step& step : move.steps)
+    for (const FolderTime& time : step.folder_times) {
+      const auto info = storage.info(time.path);
+      if (info && info->modified_ns == time.after_ns) untouched.push_back(time);
+    }
+  return untouched;
+}
+
+Result<std::vector<FileChange>> changes_back(Storage& storage, const History& history,
+                                             const MoveRecord& move) {
+  std::vector<FileChange> changes;
+  for (const Step& step : move.steps) {
+    const auto there = version_at(storage, step.path);
+    if (!there) return tl::unexpected(there.error());
+    FileChange change;
+    change.path = step.path;
+    change.before = there->digest;
+    change.mode = step.before.mode;
+    if (step.before.digest) {
+      auto content = history.content(*step.before.digest);
+      if (!content) return tl::unexpected(content.error());
+      change.content = std::move(*content);
+      change.modified_ns = step.before.modified_ns;
+    }
+    if (change.content || change.before) changes.push_back(std::move(change));
+  }
+  return changes;
+}
+
+MoveReport report_of(const MoveRecord& move, const Step& step) {
+  MoveReport report;
+  report.move = move_name(move.id);
+  if (step.before.digest) report.from = {"history"};
+  report.to = step.path;
+  report.game.title = move.title;
+  report.replaces = step.before.digest.has_value();
+  return report;
+}
+
+std::optional<Finding> changed_since(Storage& storage, const Step& step) {
+  const auto there = version_at(storage, step.path);
+  if (there && there->digest == step.after.digest) return std::nullopt;
+  return Finding{
+      Level::error, "newer-there",
+      fmt::format("{}: changed since the move, and that progress would go", safe_text(step.path)),
+      "keep it, or let it go with --accept newer-there (it stays in history)"};
+}
+
+void restore_folders(Storage& storage, const MoveRecord& move,
+                     const std::vector<FolderTime>& times) {
+  for (std::size_t i = move.steps.size(); i-- > 0;)
+    for (std::size_t k = move.steps[i].made_folders.size(); k-- > 0;)
+      (void)storage.remove_folder(move.steps[i].made_folders[k]);
+  for (const FolderTime& time : times) (void)storage.set_modified(time.path, time.before_ns);
+}
+
+Result<std::vector<MoveRecord>> wanted_moves(const History& history, const std::string& name) {
+  if (name.empty()) return history.last_command();
+  const auto id = parse_move_name(name);
+  if (!id)
+    return fail(Trouble::usage, "usage", fmt::format("'{}' is no name of a move", safe_text(name)),
+                "moves are named m1, m2 … as 'bayswap carry' prints them");
+  auto move = history.move(*id);
+  if (!move) return tl::unexpected(move.error());
+  if (move->state != MoveState::done)
+    return fail(Trouble::stopped, "no-match",
+                fmt::format("the move {} does not stand: {}", name,
+                            move->state == MoveState::undone ? "it was undone already"
+                                                             : "it was never completed"),
+                "'bayswap undo' without a name takes back the last command");
+  return std::vector<MoveRecord>{std::move(*move)};
+}
+
+}  // namespace
+
+Result<CarryReport> undo(Session& session, const std::string& name,
+                         const std::set<std::string>& accept) {
+  Storage& storage = *session.storage;
+  const auto nothing = [] {
+    return fail(Trouble::stopped, "no-match", "there is nothing to undo",
+                "only what 'bayswap carry' wrote can be taken back");
+  };
+  if (is_missing(storage, session.history_file())) return nothing();
+  auto history = History::open(storage, session.history_file());
+  if (!history) return tl::unexpected(history.error());
+  Mover mover(storage, *history);
+  if (auto recovered = mover.recover(); !recovered) return tl::unexpected(recovered.error());
+  const auto moves = wanted_moves(*history, name);
+  if (!moves) return tl::unexpected(moves.error());
+  if (moves->empty()) return nothing();
+
+  CarryReport report;
+  bool stopped = false;
+  for (const MoveRecord& move : *moves)
+    for (const Step& step : move.steps) {
+      MoveReport line = report_of(move, step);
+      if (auto changed = changed_since(storage, step)) {
+        const bool accepted = accept.contains(changed->code);
+        if (accepted) changed->level = Level::warn;
+        stopped = stopped || !accepted;
+        line.checks.push_back(std::move(*changed));
+      }
+      report.moves.push_back(std::move(line));
+    }
+  if (stopped) return report;
+
+  const auto command = history->begin_command("undo", now_ns());
+  if (!command) return tl::unexpected(command.error());
+  std::size_t line = 0;
+  for (const MoveRecord& move : *moves) {
+    const auto times = untouched_folders(storage, move);
+    auto changes = changes_back(storage, *history, move);
+    if (!changes) return tl::unexpected(changes.error());
+    MoveRecord back;
+    back.command = *command;
+    back.kind = "undo";
+    back.bay = move.bay;
+    back.title = move.title;
+    back.source = "history";
+    back.undoes = move.id;
+    auto applied = mover.apply(std::move(back), *changes, [] { return Result<void>{}; });
+    if (!applied) {
+      report.failed = applied.error();
+      report.moves.resize(line);
+      return report;
+    }
+    restore_folders(storage, move, times);
+    for (std::size_t i = 0; i < move.steps.size(); ++i)
+      report.moves[line++].status = MoveStatus::done;
+  }
+  return report;
+}
+
+Result<void> recover(Session& session) {
+  if (is_missing(*session.storage, session.history_file())) return {};
+  auto history = History::open(*session.storage, session.history_file());
+  if (!history) return tl::unexpected(history.error());
+  return Mover(*session.storage, *history).recover();
+}
+
+}  // namespace bayswap

@@ -1,0 +1,18 @@
+// Files replaced in one step.
+#pragma once
+
+#include "bayswap/storage.h"
+
+namespace bayswap {
+
+/// Makes the folder and what is missing above it. Gives the folders that were made, outermost
+/// first.
+[[nodiscard]] Result<std::vector<Path>> make_folders(Storage& storage, const Path& folder);
+
+/// Writes beside the path, flushes, and renames over it.
+[[nodiscard]] Result<void> replace_file(Storage& storage, const Path& path, ByteView bytes);
+
+/// The name beside `path` that a write under `tag` uses until it is complete.
+[[nodiscard]] Path beside(const Path& path, const std::string& tag);
+
+}  // namespace bayswap

@@ -1,0 +1,246 @@
+// The storage port on POSIX calls.
+#include <dirent.h>
+#include <fcntl.h>
+#include <fmt/format.h>
+#include <sys/mman.h>
+#include <sys/stat.h>
+#include <unistd.h>
+
+#include <algorithm>
+#include <cerrno>
+#include <cstdlib>
+#include <cstring>
+
+#include "bayswap/storage.h"
+#include "bytes/text.h"
+
+namespace bayswap {
+namespace {
+
+constexpr std::uint64_t kMapFrom = 1ULL << 20U;  // larger files are mapped, not copied
+
+class Descriptor {
+ public:
+  explicit Descriptor(int fd) : fd_(fd) {}
+  ~Descriptor() {
+    if (fd_ >= 0) ::close(fd_);
+  }
+  Descriptor(const Descriptor&) = delete;
+  Descriptor& operator=(const Descriptor&) = delete;
+  [[nodiscard]] int get() const { return fd_; }
+  [[nodiscard]] bool open() const { return fd_ >= 0; }
+  /// Closes now, because errors of delayed writes show only here.
+  [[nodiscard]] bool close() {
+    const int result = ::close(fd_);
+    fd_ = -1;
+    return result == 0;
+  }
+
+ private:
+  int fd_;
+};
+
+std::string name_of(const Path& path) {
+  return safe_text(path.string());
+}
+
+tl::unexpected<Error> read_error(const Path& path, int number) {
+  if (number == ENOENT || number == ENOTDIR)
+    return fail(Trouble::input, "missing", fmt::format("{}: there is no such file", name_of(path)),
+                "check the name; 'bayswap look FOLDER' shows what a folder holds");
+  return fail(Trouble::input, "unreadable",
+              fmt::format("{}: cannot be read: {}", name_of(path), std::strerror(number)),
+              number == EACCES ? "check who may read it" : "check the disk or card that it is on");
+}
+
+tl::unexpected<Error> write_error(const Path& path, int number) {
+  const char* hint = "check the place and try again; nothing is lost";
+  if (number == ENOSPC) hint = "make room there and try again; nothing is lost";
+  if (number == EROFS || number == EACCES || number == EPERM)
+    hint = "the place is read-only for you; make it writable and try again";
+  return fail(Trouble::place, "place-failed",
+              fmt::format("{}: cannot be written: {}", name_of(path), std::strerror(number)), hint);
+}
+
+FileInfo info_of(const struct stat& status) {
+  FileInfo info;
+  info.type = S_ISREG(status.st_mode)   ? FileType::file
+              : S_ISDIR(status.st_mode) ? FileType::folder
+              : S_ISLNK(status.st_mode) ? FileType::link
+                                        : FileType::other;
+  info.size = static_cast<std::uint64_t>(status.st_size);
+  info.modified_ns = std::int64_t{status.st_mtim.tv_sec} * 1'000'000'000 + status.st_mtim.tv_nsec;
+  info.mode = status.st_mode & 07777U;
+  return info;
+}
+
+Result<Bytes> read_all(int fd, const Path& path, std::uint64_t size) {
+  Bytes bytes(static_cast<std::size_t>(size));
+  std::size_t done = 0;
+  while (done < bytes.size()) {
+    const ssize_t got = ::read(fd, bytes.data() + done, bytes.size() - done);
+    if (got < 0 && errno == EINTR) continue;
+    if (got < 0) return read_error(path, errno);
+    if (got == 0) break;
+    done += static_cast<std::size_t>(got);
+  }
+  bytes.resize(done);
+  return bytes;
+}
+
+bool write_all(int fd, ByteView bytes) {
+  while (!bytes.empty()) {
+    const ssize_t put = ::write(fd, bytes.data(), bytes.size());
+    if (put < 0 && errno == EINTR) continue;
+    if (put <= 0) return false;
+    bytes = bytes.subspan(static_cast<std::size_t>(put));
+  }
+  return true;
+}
+
+class Disk final : public Storage {
+ public:
+  Result<FileInfo> info(const Path& path) override {
+    struct stat status {};
+    if (::lstat(path.c_str(), &status) != 0) return read_error(path, errno);
+    return info_of(status);
+  }
+
+  Result<FileView> view(const Path& path, std::uint64_t limit) override {
+    // O_NONBLOCK: opening a pipe must not wait for its other end.
+    const Descriptor file(::open(path.c_str(), O_RDONLY | O_CLOEXEC | O_NONBLOCK));
+    if (!file.open()) return read_error(path, errno);
+    struct stat status {};
+    if (::fstat(file.get(), &status) != 0) return read_error(path, errno);
+    if (!S_ISREG(status.st_mode))
+      return fail(Trouble::input, "unreadable",
+                  fmt::format("{}: is {}, not a file", name_of(path),
+                              S_ISDIR(status.st_mode) ? "a folder" : "a device or pipe"),
+                  "name a save file");
+    const auto size = static_cast<std::uint64_t>(status.st_size);
+    if (size > limit)
+      return fail(Trouble::input, "too-large",
+                  fmt::format("{}: {} is larger than any save", name_of(path), size_text(size)),
+                  "name the save itself");
+    if (size >= kMapFrom) {
+      void* data =
+          ::mmap(nullptr, static_cast<std::size_t>(size), PROT_READ, MAP_PRIVATE, file.get(), 0);
+      if (data != MAP_FAILED) {
+        const std::shared_ptr<const void> keep(data, [size](const void* p) {
+          ::munmap(const_cast<void*>(p), static_cast<std::size_t>(size));
+        });
+        return FileView({static_cast<const std::byte*>(data), static_cast<std::size_t>(size)},
+                        keep);
+      }
+    }
+    auto bytes = read_all(file.get(), path, size);
+    if (!bytes) return tl::unexpected(bytes.error());
+    return FileView(std::move(*bytes));
+  }
+
+  Result<std::vector<std::string>> list(const Path& folder) override {
+    DIR* handle = ::opendir(folder.c_str());
+    if (handle == nullptr) return read_error(folder, errno);
+    std::vector<std::string> names;
+    while (const dirent* entry = ::readdir(handle)) {
+      const std::string_view name = entry->d_name;
+      if (name != "." && name != "..") names.emplace_back(name);
+    }
+    ::closedir(handle);
+    std::sort(names.begin(), names.end());
+    return names;
+  }
+
+  Result<void> create(const Path& path, ByteView bytes, std::uint32_t mode) override {
+    Descriptor file(::open(path.c_str(), O_WRONLY | O_CREAT | O_EXCL | O_CLOEXEC | O_NOFOLLOW,
+                           static_cast<mode_t>(mode)));
+    if (!file.open()) return write_error(path, errno);
+    const bool written = write_all(file.get(), bytes) &&
+                         ::fchmod(file.get(), static_cast<mode_t>(mode)) == 0 &&
+                         ::fsync(file.get()) == 0;
+    const int problem = errno;
+    if (!written || !file.close()) {
+      ::unlink(path.c_str());
+      return write_error(path, written ? errno : problem);
+    }
+    return {};
+  }
+
+  Result<void> rename(const Path& from, const Path& to) override {
+    return done(::rename(from.c_str(), to.c_str()), to);
+  }
+  Result<void> remove(const Path& path) override { return done(::unlink(path.c_str()), path); }
+  Result<void> make_folder(const Path& path) override {
+    return done(::mkdir(path.c_str(), 0777), path);
+  }
+  Result<void> remove_folder(const Path& path) override {
+    return done(::rmdir(path.c_str()), path);
+  }
+
+  Result<void> set_modified(const Path& path, std::int64_t modified_ns) override {
+    std::int64_t seconds = modified_ns / 1'000'000'000;
+    std::int64_t rest = modified_ns % 1'000'000'000;
+    if (rest < 0) {
+      rest += 1'000'000'000;
+      --seconds;
+    }
+    const timespec times[2] = {{0, UTIME_OMIT},
+                               {static_cast<time_t>(seconds), static_cast<long>(rest)}};
+    return done(::utimensat(AT_FDCWD, path.c_str(), times, AT_SYMLINK_NOFOLLOW), path);
+  }
+
+  Result<void> flush_folder(const Path& path) override {
+    const Descriptor folder(::open(path.c_str(), O_RDONLY | O_DIRECTORY | O_CLOEXEC));
+    if (!folder.open()) return write_error(path, errno);
+    // Some file systems cannot flush folders and say so with EINVAL.
+    if (::fsync(folder.get()) != 0 && errno != EINVAL) return write_error(path, errno);
+    return {};
+  }
+
+ private:
+  static Result<void> done(int result, const Path& path) {
+    if (result != 0) return write_error(path, errno);
+    return {};
+  }
+};
+
+Path folder_from(const char* variable, const Path& fallback) {
+  const char* value = std::getenv(variable);
+  // The base directory rules say that relative values are to be ignored.
+  if (value != nullptr && *value == '/') return Path(value);
+  return fallback;
+}
+
+}  // namespace
+
+FileView::FileView(Bytes owned) {
+  const auto shared = std::make_shared<const Bytes>(std::move(owned));
+  bytes_ = *shared;
+  keep_alive_ = shared;
+}
+
+FileView::FileView(ByteView bytes, std::shared_ptr<const void> keep_alive)
+    : keep_alive_(std::move(keep_alive)), bytes_(bytes) {}
+
+Storage& disk() {
+  static Disk instance;
+  return instance;
+}
+
+bool is_missing(Storage& storage, const Path& path) {
+  const auto info = storage.info(path);
+  return !info && info.error().code == "missing";
+}
+
+Result<Places> Places::from_environment() {
+  const char* home = std::getenv("HOME");
+  const Path base = home == nullptr ? Path() : Path(home);
+  const Path config = folder_from("XDG_CONFIG_HOME", base.empty() ? base : base / ".config");
+  const Path data = folder_from("XDG_DATA_HOME", base.empty() ? base : base / ".local/share");
+  if (config.empty() || data.empty())
+    return fail(Trouble::input, "no-home", "neither HOME nor the XDG folders are set",
+                "set HOME, or XDG_CONFIG_HOME and XDG_DATA_HOME");
+  return Places{config / "bayswap", data / "bayswap"};
+}
+
+}  // namespace bayswap

@@ -1,0 +1,16 @@
+// SHA-256, by the system's cryptography library.
+#pragma once
+
+#include <array>
+#include <string>
+
+#include "bayswap/bytes.h"
+
+namespace bayswap {
+
+using Digest = std::array<std::byte, 32>;
+
+[[nodiscard]] Digest sha256(ByteView bytes);
+[[nodiscard]] std::string sha256_hex(ByteView bytes);
+
+}  // namespace bayswap
