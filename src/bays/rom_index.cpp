@@ -4,6 +4,7 @@
 
 #include "bays/walk.h"
 #include "bytes/text.h"
+#include "naming/tags.h"
 
 namespace bayswap {
 
@@ -51,7 +52,8 @@ std::vector<const RomFile*> RomIndex::matching(std::string_view stem,
     const auto entry = table.find(key);
     if (entry == table.end()) return;
     for (const std::size_t at : entry->second)
-      if (!system || roms_[at].info.system == *system) found.push_back(&roms_[at]);
+      if ((!system || roms_[at].info.system == *system) && regions_agree(stem, roms_[at].stem))
+        found.push_back(&roms_[at]);
   };
   collect(by_stem_, std::string(stem));
   if (found.empty()) collect(by_title_, plain_title(stem));

@@ -178,7 +178,28 @@ Result<void> History::begin_move(MoveRecord& move) {
     add.bind(step.after.modified_ns).bind(std::int64_t{step.after.mode});
     if (auto done = add.run(); !done) return done;
     step.id = database_.last_row();
+    if (auto kept = write_folders(step); !kept) return kept;
   }
+  return {};
+}
+
+Result<void> History::write_folders(const Step& step) {
+  Statement clear = database_.prepare("DELETE FROM step_folder WHERE step = ?");
+  if (auto done = clear.bind(step.id).run(); !done) return done;
+  const auto add = [&](const std::string& path, bool made, std::int64_t before,
+                       std::int64_t after) {
+    Statement insert = database_.prepare("INSERT INTO step_folder VALUES (?, ?, ?, ?, ?)");
+    return insert.bind(step.id)
+        .bind(as_bytes(path))
+        .bind(std::int64_t{made})
+        .bind(before)
+        .bind(after)
+        .run();
+  };
+  for (const std::string& folder : step.made_folders)
+    if (auto done = add(folder, true, 0, 0); !done) return done;
+  for (const FolderTime& time : step.folder_times)
+    if (auto done = add(time.path, false, time.before_ns, time.after_ns); !done) return done;
   return {};
 }
 
@@ -189,17 +210,7 @@ Result<void> History::finish_move(const MoveRecord& move) {
     Statement update = database_.prepare("UPDATE step SET after_modified_ns = ? WHERE id = ?");
     update.bind(step.after.modified_ns).bind(step.id);
     if (auto done = update.run(); !done) return done;
-    const auto add_folder = [&](const std::string& path, bool made, std::int64_t before,
-                                std::int64_t after) {
-      Statement add = database_.prepare("INSERT INTO step_folder VALUES (?, ?, ?, ?, ?)");
-      add.bind(step.id).bind(as_bytes(path)).bind(std::int64_t{made}).bind(before).bind(after);
-      return add.run();
-    };
-    for (const std::string& folder : step.made_folders)
-      if (auto done = add_folder(folder, true, 0, 0); !done) return done;
-    for (const FolderTime& time : step.folder_times)
-      if (auto done = add_folder(time.path, false, time.before_ns, time.after_ns); !done)
-        return done;
+    if (auto kept = write_folders(step); !kept) return kept;
   }
   if (auto marked = mark(move.id, move.state); !marked) return marked;
   if (move.undoes != 0 && move.state == MoveState::done)

@@ -97,6 +97,7 @@ class History {
   explicit History(Database database) : database_(std::move(database)) {}
   Result<std::vector<MoveRecord>> moves_where(const std::string& condition) const;
   Result<void> load_steps(MoveRecord& move) const;
+  Result<void> write_folders(const Step& step);
 
   Database database_;
 };

@@ -10,6 +10,7 @@
 #include "layouts/battery/chips.h"
 #include "moves/mover.h"
 #include "moves/part_layouts.h"
+#include "naming/tags.h"
 
 namespace bayswap {
 namespace {
@@ -83,12 +84,15 @@ Roms same_game(const Roms& roms, const RomFile& rom, const Catalog& catalog) {
 
 Roms by_name(const Roms& roms, const std::string& stem, const Catalog& catalog) {
   const std::string plain = plain_title(stem);
-  auto found = select(roms, [&](const RomFile& rom) { return plain_title(rom.stem) == plain; });
+  auto found = select(roms, [&](const RomFile& rom) {
+    return plain_title(rom.stem) == plain && regions_agree(stem, rom.stem);
+  });
   if (found.empty())
     found = select(roms, [&](const RomFile& rom) {
       const CatalogGame* known = catalog.find(rom.info);
-      return titles_agree(stem, rom.info.game.title) ||
-             (known != nullptr && plain_title(known->title) == plain);
+      return regions_agree(stem, rom.stem) &&
+             (titles_agree(stem, rom.info.game.title) ||
+              (known != nullptr && plain_title(known->title) == plain));
     });
   return found;
 }

@@ -75,6 +75,7 @@ Result<void> Mover::record(MoveRecord& move, const std::vector<FileChange>& chan
     }
     move.steps.push_back(std::move(step));
   }
+  note_folders(move);
   if (auto begun = history_.begin_move(move); !begun) return begun;
   return transaction->commit();
 }
@@ -134,7 +135,8 @@ Result<void> Mover::put_back(const MoveRecord& move) {
   for (std::size_t i = move.steps.size(); i-- > 0;) {
     const Step& step = move.steps[i];
     const Path temporary = temporary_of(move, i);
-    if (!is_missing(storage_, temporary)) (void)storage_.remove(temporary);
+    if (!is_missing(storage_, temporary))
+      if (auto removed = storage_.remove(temporary); !removed) outcome = removed;
     const auto there = version_at(storage_, step.path);
     if (!there) {
       outcome = tl::unexpected(there.error());
@@ -156,7 +158,7 @@ Result<void> Mover::put_back(const MoveRecord& move) {
     for (std::size_t k = step.made_folders.size(); k-- > 0;)
       (void)storage_.remove_folder(step.made_folders[k]);
     for (const FolderTime& time : step.folder_times)
-      (void)storage_.set_modified(time.path, time.before_ns);
+      if (auto set = storage_.set_modified(time.path, time.before_ns); !set) outcome = set;
   }
   return outcome;
 }
@@ -166,7 +168,6 @@ Result<MoveRecord> Mover::apply(MoveRecord move, const std::vector<FileChange>& 
   move.time_ns = now_ns();
   move.state = MoveState::writing;
   if (auto recorded = record(move, changes); !recorded) return tl::unexpected(recorded.error());
-  note_folders(move);
   Result<void> outcome;
   for (std::size_t i = 0; i < changes.size() && outcome; ++i)
     outcome = write(changes[i], move.steps[i], temporary_of(move, i));
@@ -193,8 +194,6 @@ Result<void> Mover::recover() {
       const auto there = version_at(storage_, move.steps[i].path);
       if (!there) return tl::unexpected(there.error());
       complete = complete && there->digest == move.steps[i].after.digest;
-      const Path temporary = temporary_of(move, i);
-      if (!is_missing(storage_, temporary)) (void)storage_.remove(temporary);
     }
     if (complete) {
       note_results(move);

@@ -1,0 +1,189 @@
+// The tool as people and scripts run it: a process, its output, its exit status.
+#include <nlohmann/json.hpp>
+
+#include "support/program.h"
+#include "support/world.h"
+
+namespace bayswap {
+namespace {
+
+using nlohmann::json;
+using test::Outcome;
+using test::snapshot;
+
+class Tool : public test::WorldTest {
+ protected:
+  Outcome run(std::vector<std::string> words) {
+    words.insert(words.begin(), BAYSWAP_TOOL);
+    return test::run_program(
+        words, folder_.path(),
+        {"XDG_CONFIG_HOME=" + at("xdg/config"), "XDG_DATA_HOME=" + at("xdg/data"), "NO_COLOR=1"});
+  }
+  json object(std::vector<std::string> words, int status = 0) {
+    words.emplace_back("--json");
+    const Outcome outcome = run(words);
+    EXPECT_EQ(outcome.status, status) << outcome.out << outcome.err;
+    json parsed = json::parse(outcome.out, nullptr, false);
+    EXPECT_FALSE(parsed.is_discarded()) << outcome.out;
+    EXPECT_EQ(parsed.value("schema", 0), 1);
+    return parsed;
+  }
+  void SetUp() override {
+    WorldTest::SetUp();
+    std::filesystem::create_directories(folder_ / "xdg/config/bayswap");
+    std::filesystem::copy(folder_ / "own/config/catalog.toml",
+                          folder_ / "xdg/config/bayswap/catalog.toml");
+    for (const std::string bay : {"reader", "den", "ferry"})
+      ASSERT_EQ(run({"bay", "learn", bay, bay}).status, 0);
+  }
+};
+
+TEST_F(Tool, LooksAtEveryDemoFile) {
+  const std::vector<std::tuple<std::string, std::string, std::string>> known{
+      {"reader/Copper Tide (America).sra", "n64-sram", "Copper Tide"},
+      {"reader/Glacier Post (America).eep", "n64-eeprom4k", "Glacier Post"},
+      {"reader/Glacier Post (America).mpk", "n64-pak", "Glacier Post"},
+      {"reader/LANTERN DRIFT.srm", "snes-battery", "LANTERN DRIFT"},
+      {"den/saves/Copper Tide (America).srm", "n64-combined-swap32", "Copper Tide"},
+      {"den/saves/Tin Orchard (Europe).srm", "gb-battery-clock48", "Tin Orchard"},
+      {"ferry/gb/Tin Orchard (Europe).sav", "gb-battery-clock44", "Tin Orchard"}};
+  for (const auto& [path, layout, title] : known) {
+    const json item = object({"look", path})["items"].at(0);
+    EXPECT_EQ(item["layout"], layout) << path;
+    EXPECT_EQ(item["game"]["title"], title) << path;
+    EXPECT_EQ(item["kind"], "battery");
+    EXPECT_EQ(item["confidence"] == "possible", false);
+  }
+  const json rom = object({"look", "ferry/gb/Tin Orchard (Europe).gb"})["items"].at(0);
+  EXPECT_EQ(rom["kind"], "rom");
+  EXPECT_EQ(rom["system"], "gb");
+  EXPECT_EQ(object({"look", "downloads/Lantern Drift (Europe).srm"})["items"].at(0)["kind"],
+            "state");
+  const json blank = object({"look", "reader/dead battery/Lantern Drift.srm"})["items"].at(0);
+  EXPECT_TRUE(blank["blank"]);
+  EXPECT_EQ(blank["findings"].at(0)["code"], "blank-battery");
+  EXPECT_GT(object({"look", "."})["items"].size(), 20U);
+}
+
+TEST_F(Tool, PlanCarryAndUndo) {
+  const auto before = snapshot(folder_ / "den");
+  json moves = object({"carry", "reader:Copper Tide", "--to", "den", "--plan"})["moves"];
+  EXPECT_EQ(moves.at(0)["status"], "planned");
+  EXPECT_EQ(snapshot(folder_ / "den"), before);
+  moves = object({"carry", "reader:Copper Tide", "--to", "den"})["moves"];
+  EXPECT_EQ(moves.at(0)["status"], "done");
+  EXPECT_NE(moves.at(0)["chip"].get<std::string>().find("catalog"), std::string::npos);
+  EXPECT_NE(snapshot(folder_ / "den"), before);
+  moves = object({"undo", moves.at(0)["move"]})["moves"];
+  EXPECT_EQ(moves.at(0)["status"], "done");
+  EXPECT_EQ(snapshot(folder_ / "den"), before);
+}
+
+TEST_F(Tool, GivesTheStatusOfTheContract) {
+  folder_.write("short.sra", test::random_bytes(100, 1));
+  folder_.write("empty.srm", Bytes{});
+  const std::vector<std::pair<std::vector<std::string>, int>> calls{
+      {{"carry", "reader/dead battery/Lantern Drift.srm", "--to", "den"}, 1},
+      {{"carry", "reader:Nothing", "--to", "den"}, 1},
+      {{"undo"}, 1},
+      {{"carry", "reader:Copper Tide", "--to", "moon"}, 2},
+      {{"carry", "reader:Copper Tide"}, 2},
+      {{"carry", "x", "--to", "den", "--accept", "anything"}, 2},
+      {{"look"}, 2},
+      {{"fly"}, 2},
+      {{"look", "short.sra", "--is", "n64-wram"}, 2},
+      {{"reshape", "short.sra", "-o", "x"}, 2},
+      {{"look", "nowhere"}, 3},
+      {{"carry", "nowhere", "--to", "den"}, 3},
+      {{"reshape", "short.sra", "--as", "n64-sram", "--is", "n64-sram", "-o", "x"}, 3},
+      {{"bay", "learn", "attic", "nowhere"}, 3},
+      {{"layouts"}, 0},
+      {{"bay", "list"}, 0},
+      {{"bay", "show", "den"}, 0},
+      {{"--version"}, 0}};
+  for (const auto& [words, status] : calls) {
+    const Outcome outcome = run(words);
+    EXPECT_EQ(outcome.status, status) << words[0] << ": " << outcome.out << outcome.err;
+    if (status >= 2) {
+      EXPECT_NE(outcome.err.find("→"), std::string::npos) << outcome.err;
+      const json error = object(words, status)["error"];
+      EXPECT_FALSE(error["text"].get<std::string>().empty());
+    }
+  }
+}
+
+TEST_F(Tool, DamageIsAFindingAndAStatus) {
+  folder_.write("empty.srm", Bytes{});
+  folder_.write("reader/Copper Tide (America).sra", test::random_bytes(20'000, 1));
+  EXPECT_EQ(object({"look", "empty.srm"}, 3)["items"].at(0)["findings"].at(0)["code"],
+            "empty-file");
+  EXPECT_EQ(object({"look", "reader"}, 3)["items"].size(), 9U);
+  EXPECT_EQ(object({"carry", "reader:Copper Tide", "--to", "den"}, 1)["moves"].at(0)["checks"].at(
+                0)["code"],
+            "damaged");
+}
+
+TEST_F(Tool, FailsCleanlyWhereThePlaceFails) {
+  if (::geteuid() == 0) GTEST_SKIP() << "root may write everywhere";
+  std::filesystem::permissions(folder_ / "den/saves", std::filesystem::perms::owner_read |
+                                                          std::filesystem::perms::owner_exec);
+  const auto before = snapshot(folder_ / "den");
+  EXPECT_EQ(run({"carry", "reader:Copper Tide", "--to", "den"}).status, 4);
+  EXPECT_EQ(snapshot(folder_ / "den"), before);
+}
+
+TEST_F(Tool, AMissingPlaceIsAPlaceThatFails) {
+  std::filesystem::rename(folder_ / "den", folder_ / "gone");
+  EXPECT_EQ(run({"carry", "reader:Copper Tide", "--to", "den"}).status, 4);
+}
+
+TEST_F(Tool, ShowsNoControlCharacters) {
+  folder_.write("evil\x1b[31m\n.srm", test::random_bytes(0x2000, 1));
+  const Outcome outcome = run({"look", "."});
+  EXPECT_EQ(outcome.out.find('\x1b'), std::string::npos);
+  EXPECT_EQ(outcome.status, 0);
+}
+
+TEST_F(Tool, EveryCommandHasAnExample) {
+  for (const std::vector<std::string>& words :
+       std::vector<std::vector<std::string>>{{"look"},
+                                             {"reshape"},
+                                             {"carry"},
+                                             {"undo"},
+                                             {"layouts"},
+                                             {"demo"},
+                                             {"bay"},
+                                             {"bay", "learn"},
+                                             {"bay", "show"},
+                                             {"bay", "forget"}}) {
+    std::vector<std::string> help = words;
+    help.emplace_back("--help");
+    const Outcome outcome = run(help);
+    EXPECT_EQ(outcome.status, 0);
+    EXPECT_NE(outcome.out.find("Example"), std::string::npos) << words.back();
+  }
+}
+
+TEST_F(Tool, TellsItsStoryTheSameWayTwice) {
+  const Outcome first = run({"demo", "one"});
+  EXPECT_EQ(first.status, 0) << first.out;
+  EXPECT_EQ(first.out.find("the story expected"), std::string::npos);
+  EXPECT_EQ(run({"demo", "one"}).status, 1);
+  EXPECT_EQ(run({"demo", "--build-only", "a"}).status, 0);
+  EXPECT_EQ(run({"demo", "--build-only", "b"}).status, 0);
+  for (const auto& entry : std::filesystem::recursive_directory_iterator(folder_ / "a"))
+    if (entry.is_regular_file()) {
+      EXPECT_EQ(test::read(entry.path()),
+                test::read(folder_ / "b" / entry.path().lexically_relative(folder_ / "a")));
+    }
+}
+
+TEST_F(Tool, ForgetsABayAndKeepsItsFiles) {
+  const auto before = snapshot(folder_ / "ferry");
+  EXPECT_EQ(run({"bay", "forget", "ferry"}).status, 0);
+  EXPECT_EQ(run({"bay", "show", "ferry"}).status, 2);
+  EXPECT_EQ(snapshot(folder_ / "ferry"), before);
+}
+
+}  // namespace
+}  // namespace bayswap

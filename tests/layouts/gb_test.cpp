@@ -1,0 +1,107 @@
+#include <gtest/gtest.h>
+
+#include "bayswap/layout.h"
+#include "support/bytes.h"
+
+namespace bayswap {
+namespace {
+
+using test::bytes;
+using test::filled;
+using test::operator+;
+using test::random_bytes;
+
+const Layout& layout(std::string_view id) {
+  return **find_layout(id);
+}
+
+// Ten u32le registers: 41 s, 17 min, 6 h, day 0x121 (low 0x21, high bit 0), twice; then the time.
+const Bytes kRegisters = bytes({41, 0, 0, 0, 17, 0, 0, 0, 6, 0, 0, 0, 0x21, 0, 0, 0, 1, 0, 0, 0,
+                                41, 0, 0, 0, 17, 0, 0, 0, 6, 0, 0, 0, 0x21, 0, 0, 0, 1, 0, 0, 0});
+const Bytes kTime32 = bytes({0x40, 0x5E, 0x70, 0x69});
+const Bytes kTime64 = kTime32 + bytes({0, 0, 0, 0});
+
+TEST(GbClock, WidensAndNarrowsTheTime) {
+  const Bytes ram = random_bytes(0x2000, 1);
+  const Bytes file44 = ram + kRegisters + kTime32;
+  const Bytes file48 = ram + kRegisters + kTime64;
+  const auto narrow = layout("gb-battery-clock44").read(file44, {});
+  ASSERT_TRUE(narrow);
+  const auto widened = layout("gb-battery-clock48").write({narrow->saves, std::nullopt, {}});
+  ASSERT_TRUE(widened);
+  EXPECT_EQ(widened->bytes, file48);
+  const auto wide = layout("gb-battery-clock48").read(file48, {});
+  ASSERT_TRUE(wide);
+  const auto narrowed = layout("gb-battery-clock44").write({wide->saves, std::nullopt, {}});
+  ASSERT_TRUE(narrowed);
+  EXPECT_EQ(narrowed->bytes, file44);
+  EXPECT_TRUE(narrowed->losses.empty());
+  EXPECT_TRUE(same_progress(System::gb, narrow->saves[0].parts[1], wide->saves[0].parts[1]));
+}
+
+TEST(GbClock, NamesATimeThatDoesNotFit) {
+  Bytes late = random_bytes(0x2000, 2) + kRegisters + bytes({0, 0, 0, 0, 1, 0, 0, 0});
+  const auto content = layout("gb-battery-clock48").read(late, {});
+  ASSERT_TRUE(content);
+  const auto written = layout("gb-battery-clock44").write({content->saves, std::nullopt, {}});
+  ASSERT_TRUE(written);
+  EXPECT_TRUE(has_code(written->losses, "loses-parts"));
+}
+
+TEST(GbClock, LosesTheClockByName) {
+  const auto content =
+      layout("gb-battery-clock44").read(random_bytes(0x8000, 3) + kRegisters + kTime32, {});
+  ASSERT_TRUE(content);
+  const auto written = layout("gb-battery").write({content->saves, std::nullopt, {}});
+  ASSERT_TRUE(written);
+  ASSERT_EQ(written->losses.size(), 1U);
+  EXPECT_NE(written->losses[0].text.find("clock"), std::string::npos);
+}
+
+TEST(GbClock, MayStandAlone) {
+  const auto content = layout("gb-battery-clock48").read(kRegisters + kTime64, {});
+  ASSERT_TRUE(content);
+  EXPECT_EQ(content->saves[0].parts.size(), 1U);
+  EXPECT_FALSE(content->saves[0].blank());
+}
+
+TEST(GbClock, JudgesImpossibleValues) {
+  Bytes wrong = kRegisters + kTime32;
+  wrong[0] = std::byte{61};
+  wrong[16] = std::byte{0x3E};
+  const auto content = layout("gb-battery-clock44").read(random_bytes(0x2000, 4) + wrong, {});
+  ASSERT_TRUE(content);
+  EXPECT_EQ(content->findings.size(), 2U);
+  EXPECT_TRUE(has_code(content->findings, "clock-out-of-range"));
+}
+
+TEST(GbClock, IsToldFromAnUnknownTrailer) {
+  const Bytes ram = random_bytes(0x2000, 5);
+  Hints hints;
+  hints.system = System::gb;
+  EXPECT_EQ(identify(ram + kRegisters + kTime64, hints).front().layout->info().id,
+            "gb-battery-clock48");
+  const auto other = identify(ram + random_bytes(48, 6), hints);
+  ASSERT_FALSE(other.empty());
+  EXPECT_EQ(other.front().layout->info().id, "gb-battery");
+}
+
+TEST(GbNibbleChip, ComparesLowNibblesOnly) {
+  Bytes low(512);
+  Bytes high(512);
+  for (std::size_t i = 0; i < 512; ++i) {
+    low[i] = static_cast<std::byte>(i % 16);
+    high[i] = static_cast<std::byte>(0xF0U | i % 16);
+  }
+  const auto a = layout("gb-battery").read(low, {});
+  const auto b = layout("gb-battery").read(high, {});
+  ASSERT_TRUE(a && b);
+  EXPECT_TRUE(same_progress(System::gb, a->saves[0].parts[0], b->saves[0].parts[0]));
+  EXPECT_FALSE(a->saves[0].blank());
+  const auto blank = layout("gb-battery").read(filled(256, 0xF0) + filled(256, 0x00), {});
+  ASSERT_TRUE(blank);
+  EXPECT_TRUE(blank->saves[0].blank());
+}
+
+}  // namespace
+}  // namespace bayswap

@@ -1,0 +1,216 @@
+#include "support/world.h"
+
+#include "bytes/order.h"
+#include "demo/makers.h"
+
+namespace bayswap {
+namespace {
+
+using test::put;
+using test::read;
+using test::snapshot;
+
+class Carry : public test::WorldTest {};
+
+TEST_F(Carry, BringsChipsIntoTheContainerAndKeepsTheRest) {
+  const Bytes before = read(folder_ / "den/saves/Glacier Post (America).srm");
+  const CarryReport report = carry_one("reader:Glacier Post", "den");
+  ASSERT_EQ(report.moves.size(), 1U);
+  EXPECT_EQ(report.moves[0].status, MoveStatus::done);
+  EXPECT_EQ(report.moves[0].parts, (std::vector<std::string>{"eeprom", "pak1"}));
+  Bytes expected = before;
+  put(expected, 0, read(folder_ / "reader/Glacier Post (America).eep"));
+  put(expected, 0x800, read(folder_ / "reader/Glacier Post (America).mpk"));
+  EXPECT_EQ(read(folder_ / "den/saves/Glacier Post (America).srm"), expected);
+}
+
+TEST_F(Carry, SwapsWordsForTheContainer) {
+  (void)carry_one(at("reader/Copper Tide (America).sra"), "den");
+  Bytes swapped = read(folder_ / "reader/Copper Tide (America).sra");
+  reverse_units(swapped, 4);
+  const Bytes container = read(folder_ / "den/saves/Copper Tide (America).srm");
+  EXPECT_TRUE(std::equal(swapped.begin(), swapped.end(), container.begin() + 0x20800));
+}
+
+TEST_F(Carry, ThenUndoLeavesEverythingAsItWas) {
+  const auto before = snapshot(folder_ / "den");
+  for (const std::string save :
+       {"reader:Copper Tide", "reader:Glacier Post", "reader:LANTERN DRIFT", "ferry:Tin Orchard"}) {
+    ASSERT_EQ(stop_code(carry_one(save, "den")), "") << save;
+    EXPECT_NE(snapshot(folder_ / "den"), before);
+    Session session = open();
+    const auto back = undo(session, "", {});
+    ASSERT_TRUE(back) << back.error().text;
+    EXPECT_EQ(snapshot(folder_ / "den"), before) << save;
+  }
+}
+
+TEST_F(Carry, UndoTakesBackAWholeCommandAndNamedMoves) {
+  const auto before = snapshot(folder_ / "den");
+  CarryRequest all;
+  all.all = true;
+  all.from = "reader";
+  all.to = "den";
+  const CarryReport report = carry_it(all);
+  EXPECT_EQ(report.moves.size(), 3U);
+  Session session = open();
+  ASSERT_TRUE(undo(session, "", {}));
+  EXPECT_EQ(snapshot(folder_ / "den"), before);
+  EXPECT_EQ(undo(session, "", {}).error().code, "no-match");
+  EXPECT_EQ(undo(session, "m1", {}).error().code, "no-match");
+  EXPECT_EQ(undo(session, "first", {}).error().trouble, Trouble::usage);
+  ASSERT_EQ(stop_code(carry_one("reader:Copper Tide", "den")), "");
+  ASSERT_EQ(stop_code(carry_one("reader:Glacier Post", "den")), "");
+  ASSERT_TRUE(undo(session, "m8", {}));
+  ASSERT_TRUE(undo(session, "m7", {}));
+  EXPECT_EQ(snapshot(folder_ / "den"), before);
+}
+
+TEST_F(Carry, UndoStopsWhereThePlaceChanged) {
+  (void)carry_one("reader:Copper Tide", "den");
+  folder_.write("den/saves/Copper Tide (America).srm", test::filled(0x48800, 0x11));
+  Session session = open();
+  auto back = undo(session, "", {});
+  ASSERT_TRUE(back);
+  EXPECT_EQ(stop_code(*back), "newer-there");
+  EXPECT_EQ(read(folder_ / "den/saves/Copper Tide (America).srm"), test::filled(0x48800, 0x11));
+  back = undo(session, "", {"newer-there"});
+  ASSERT_TRUE(back);
+  EXPECT_EQ(read(folder_ / "den/saves/Copper Tide (America).srm"), test::filled(0x48800, 0xFF));
+}
+
+TEST_F(Carry, PlanWritesNothing) {
+  const auto before = snapshot(folder_.path());
+  for (const bool all : {true, false}) {
+    CarryRequest request;
+    request.to = "den";
+    request.plan = true;
+    request.all = all;
+    if (all)
+      request.from = "reader";
+    else
+      request.saves = {"reader:Copper Tide"};
+    for (const MoveReport& move : carry_it(request).moves)
+      EXPECT_EQ(move.status, MoveStatus::planned);
+  }
+  EXPECT_EQ(snapshot(folder_.path()), before);
+}
+
+TEST_F(Carry, DoesNothingWhenItIsThereAlready) {
+  (void)carry_one("reader:Copper Tide", "den");
+  const auto before = snapshot(folder_ / "den");
+  const CarryReport again = carry_one("reader:Copper Tide", "den");
+  EXPECT_EQ(again.moves.at(0).status, MoveStatus::done);
+  EXPECT_TRUE(has_code(again.moves[0].checks, "already-there"));
+  EXPECT_TRUE(again.moves[0].move.empty());
+  EXPECT_EQ(snapshot(folder_ / "den"), before);
+}
+
+TEST_F(Carry, StopsAtNewerProgressAndLetsItBeReplaced) {
+  (void)carry_one("reader:Copper Tide", "den");
+  ASSERT_TRUE(demo::play_evening(folder_ / "den/saves/Copper Tide (America).srm"));
+  EXPECT_EQ(stop_code(carry_one("reader:Copper Tide", "den")), "newer-there");
+  EXPECT_EQ(stop_code(carry_one("den:Copper Tide", "reader")), "");
+  EXPECT_EQ(stop_code(carry_one("reader:Copper Tide", "den")), "");
+  const Bytes played = read(folder_ / "reader/Copper Tide (America).sra");
+  EXPECT_EQ(played, demo::progress("COPPER TIDE", 0x8000, 77, std::byte{0xFF}));
+}
+
+TEST_F(Carry, HistoryKnowsAnOlderVersion) {
+  const Bytes old = read(folder_ / "reader/Copper Tide (America).sra");
+  (void)carry_one("reader:Copper Tide", "den");
+  folder_.write("reader/Copper Tide (America).sra",
+                demo::progress("COPPER TIDE", 0x8000, 50, std::byte{0xFF}));
+  EXPECT_EQ(stop_code(carry_one("reader:Copper Tide", "den")), "");
+  folder_.write("reader/Copper Tide (America).sra", old);
+  EXPECT_EQ(stop_code(carry_one("reader:Copper Tide", "den")), "newer-there");
+  EXPECT_EQ(stop_code(carry_one("reader:Copper Tide", "den", {"newer-there"})), "");
+}
+
+TEST_F(Carry, ClockGoesFrom44To48) {
+  (void)carry_one("ferry:Tin Orchard", "den");
+  const Bytes from = read(folder_ / "ferry/gb/Tin Orchard (Europe).sav");
+  Bytes expected = from;
+  expected.resize(0x2000 + 48);
+  EXPECT_EQ(read(folder_ / "den/saves/Tin Orchard (Europe).srm"), expected);
+}
+
+TEST_F(Carry, StopsWithTheRightName) {
+  const auto before = snapshot(folder_ / "den");
+  EXPECT_EQ(stop_code(carry_one(at("reader/dead battery/Lantern Drift.srm"), "den")),
+            "blank-source");
+  EXPECT_EQ(stop_code(carry_one(at("downloads/Lantern Drift (Europe).srm"), "den")),
+            "state-not-save");
+  EXPECT_EQ(stop_code(carry_one(at("downloads/Copper Tide (Europe).sra"), "den")),
+            "region-differs");
+  folder_.write("downloads/lantern drift.sav", demo::progress("L", 0x2000, 40, std::byte{0}));
+  EXPECT_EQ(stop_code(carry_one(at("downloads/lantern drift.sav"), "den")), "many-match");
+  folder_.write("downloads/Unheard Of.sav", demo::progress("U", 0x2000, 41, std::byte{0}));
+  EXPECT_EQ(stop_code(carry_one(at("downloads/Unheard Of.sav"), "den")), "no-match");
+  folder_.write("downloads/Copper Tide (America).eep", demo::progress("C", 512, 42, std::byte{0}));
+  CarryRequest chip;
+  chip.saves = {at("downloads/Copper Tide (America).eep")};
+  chip.is = "n64-eeprom4k";
+  chip.to = "den";
+  EXPECT_EQ(stop_code(carry_it(chip)), "chip-differs");
+  folder_.write("reader/Copper Tide (America).sra", test::random_bytes(20'000, 1));
+  EXPECT_EQ(stop_code(carry_one("reader:Copper Tide", "den")), "damaged");
+  chip.saves = {at("reader/Glacier Post (America).eep")};
+  chip.is.clear();
+  chip.rom = folder_ / "den/roms/n64/Copper Tide (America).z64";
+  EXPECT_NE(stop_code(carry_it(chip)), "");
+  EXPECT_EQ(snapshot(folder_ / "den"), before);
+}
+
+TEST_F(Carry, StopsAtAnotherGameUnderTheSameName) {
+  folder_.write("downloads/Copper Tide (America).z64", demo::n64_rom("QUARRY HEART", "NQHE"));
+  folder_.write("downloads/Copper Tide (America).sra",
+                demo::progress("Q", 0x8000, 43, std::byte{0xFF}));
+  EXPECT_EQ(stop_code(carry_one(at("downloads/Copper Tide (America).sra"), "den")), "other-game");
+}
+
+TEST_F(Carry, LossesStopUnlessAccepted) {
+  // The reader's shelves know no flash; the den's container gets some.
+  const Path container = folder_ / "den/saves/Copper Tide (America).srm";
+  (void)carry_one("reader:Copper Tide", "den");
+  ASSERT_TRUE(demo::play_evening(container));
+  Bytes bytes = read(container);
+  put(bytes, 0x28800, test::random_bytes(0x20000, 3));
+  folder_.write("den/saves/Copper Tide (America).srm", bytes);
+  const CarryReport stopped = carry_one("den:Copper Tide", "reader");
+  EXPECT_TRUE(stop_code(stopped) == "chip-differs" || stop_code(stopped) == "loses-parts");
+  EXPECT_EQ(stop_code(carry_one("den:Copper Tide", "reader", {"chip-differs", "loses-parts"})), "");
+}
+
+TEST_F(Carry, GameAndRomNameTheTarget) {
+  folder_.write("downloads/backup 3.bin", demo::progress("L", 0x2000, 44, std::byte{0}));
+  CarryRequest request;
+  request.saves = {at("downloads/backup 3.bin")};
+  request.is = "snes-battery";
+  request.to = "den";
+  request.game = "Lantern Drift (Europe)";
+  request.plan = true;
+  CarryReport report = carry_it(request);
+  EXPECT_EQ(report.moves.at(0).to, at("den/saves/Lantern Drift (Europe).srm"));
+  request.game.clear();
+  request.rom = folder_ / "den/roms/snes/Lantern Drift (Japan).sfc";
+  report = carry_it(request);
+  EXPECT_EQ(report.moves.at(0).to, at("den/saves/Lantern Drift (Japan).srm"));
+}
+
+TEST_F(Carry, NeverFollowsALinkOutOfTheBay) {
+  const Path outside = folder_.write("outside/target.srm", test::filled(0x2000, 7));
+  std::filesystem::remove_all(folder_ / "den/saves");
+  std::filesystem::create_directory_symlink(folder_ / "outside", folder_ / "den/saves");
+  const auto before = snapshot(folder_ / "outside");
+  EXPECT_EQ(stop_code(carry_one("reader:Copper Tide", "den")), "link");
+  EXPECT_EQ(snapshot(folder_ / "outside"), before);
+  std::filesystem::remove(folder_ / "den/saves");
+  std::filesystem::create_directory(folder_ / "den/saves");
+  std::filesystem::create_symlink(outside, folder_ / "den/saves/Copper Tide (America).srm");
+  EXPECT_EQ(stop_code(carry_one("reader:Copper Tide", "den")), "link");
+  EXPECT_EQ(snapshot(folder_ / "outside"), before);
+}
+
+}  // namespace
+}  // namespace bayswap

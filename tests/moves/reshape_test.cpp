@@ -1,0 +1,134 @@
+#include "bayswap/reshape.h"
+
+#include "demo/makers.h"
+#include "support/world.h"
+
+namespace bayswap {
+namespace {
+
+using test::filled;
+using test::operator+;
+using test::random_bytes;
+using test::read;
+
+class Reshape : public test::WorldTest {
+ protected:
+  Result<Reshaped> run(const ReshapeRequest& request) {
+    Session session = open();
+    return reshape(session, request);
+  }
+  ReshapeRequest request(std::vector<std::string> inputs, std::vector<std::string> as) {
+    ReshapeRequest made;
+    for (const std::string& input : inputs) made.inputs.emplace_back(folder_ / input);
+    made.as = std::move(as);
+    made.out = folder_ / "out";
+    return made;
+  }
+};
+
+TEST_F(Reshape, SplitsAndJoinsAContainer) {
+  Bytes container = filled(0x48800, 0xFF);
+  test::put(container, 0, random_bytes(512, 1));
+  test::put(container, 0x8800, demo::pak_with_note("NGPE", "BS", 2));
+  test::put(container, 0x20800, random_bytes(0x8000, 3));
+  test::put(container, 0x28800, random_bytes(0x20000, 4));
+  folder_.write("game.srm", container);
+  for (const std::string id : {"n64-combined", "n64-combined-swap32"}) {
+    auto split = request({"game.srm"}, {});
+    split.is = {id};
+    split.split = true;
+    split.replace = true;
+    const auto parts = run(split);
+    ASSERT_TRUE(parts) << parts.error().text;
+    ASSERT_EQ(parts->outputs.size(), 4U);
+    EXPECT_EQ(read(folder_ / "out/game.eeprom"), Bytes(container.begin(), container.begin() + 512));
+    auto join =
+        request({"out/game.flash", "out/game.pak2", "out/game.eeprom", "out/game.sram"}, {id});
+    join.is = {"n64-flash", "n64-pak", "n64-eeprom4k", "n64-sram"};
+    join.out = folder_ / "joined.srm";
+    join.replace = true;
+    const auto joined = run(join);
+    ASSERT_TRUE(joined) << joined.error().text;
+    EXPECT_EQ(read(folder_ / "joined.srm"), container) << id;
+  }
+}
+
+TEST_F(Reshape, WritesSeveralLayoutsIntoAFolder) {
+  folder_.write("g.srm", demo::n64_container(random_bytes(512, 1), {}, random_bytes(0x8000, 2)));
+  const auto done = run(request({"g.srm"}, {"n64-eeprom4k", "n64-sram"}));
+  ASSERT_TRUE(done);
+  ASSERT_EQ(done->outputs.size(), 2U);
+  EXPECT_EQ(read(folder_ / "out/g.sram"), random_bytes(0x8000, 2));
+}
+
+TEST_F(Reshape, StopsAtLossesAndWritesNothing) {
+  folder_.write("g.srm", demo::n64_container(random_bytes(512, 1), {}, random_bytes(0x8000, 2)));
+  auto one = request({"g.srm"}, {"n64-sram"});
+  auto stopped = run(one);
+  ASSERT_TRUE(stopped && stopped->stopped);
+  EXPECT_EQ(stopped->stopped->code, "loses-parts");
+  EXPECT_FALSE(std::filesystem::exists(folder_ / "out"));
+  one.accept = {"loses-parts"};
+  stopped = run(one);
+  ASSERT_TRUE(stopped && !stopped->stopped);
+  EXPECT_EQ(read(folder_ / "out"), random_bytes(0x8000, 2));
+}
+
+TEST_F(Reshape, ImitatesAFileAndProvesIt) {
+  const Bytes mould =
+      demo::n64_container(random_bytes(512, 5), demo::pak_with_note("NCTE", "BS", 6),
+                          random_bytes(0x8000, 7)) +
+      random_bytes(33, 8);
+  folder_.write("mould.srm", mould);
+  auto onto_itself = request({"mould.srm"}, {"n64-combined-swap32"});
+  onto_itself.like = folder_ / "mould.srm";
+  onto_itself.is = {"n64-combined-swap32"};
+  ASSERT_TRUE(run(onto_itself));
+  EXPECT_EQ(read(folder_ / "out"), mould);
+  folder_.write("chip.sra", random_bytes(0x8000, 9));
+  auto chip = request({"chip.sra"}, {});
+  chip.is = {"n64-sram"};
+  chip.like = folder_ / "mould.srm";
+  chip.out = folder_ / "made.srm";
+  ASSERT_TRUE(run(chip));
+  const Bytes made = read(folder_ / "made.srm");
+  EXPECT_EQ(made.size(), mould.size());
+  EXPECT_TRUE(std::equal(made.begin(), made.begin() + 0x20800, mould.begin()));
+  EXPECT_NE(made, mould);
+}
+
+TEST_F(Reshape, DropsAnUnknownTrailerWithANote) {
+  folder_.write("t.sav", random_bytes(0x2000 + 17, 1));
+  auto plain = request({"t.sav"}, {"snes-battery"});
+  const auto done = run(plain);
+  ASSERT_TRUE(done && !done->stopped);
+  EXPECT_TRUE(has_code(done->findings, "trailer-dropped"));
+  EXPECT_EQ(read(folder_ / "out").size(), 0x2000U);
+}
+
+TEST_F(Reshape, RefusesWhatItCannotKnowOrWrite) {
+  folder_.write("x.sav", random_bytes(0x20000, 1));
+  const auto code = [&](const ReshapeRequest& wanted) {
+    const auto done = run(wanted);
+    if (!done) return done.error().code;
+    return done->stopped ? done->stopped->code : std::string();
+  };
+  folder_.write("empty.sav", Bytes{});
+  folder_.write("odd.sav", random_bytes(12'345, 1));
+  EXPECT_EQ(code(request({"nowhere"}, {"n64-sram"})), "missing");
+  EXPECT_EQ(code(request({"empty.sav"}, {"n64-sram"})), "empty-file");
+  EXPECT_EQ(code(request({"odd.sav"}, {"n64-sram"})), "unknown");
+  EXPECT_EQ(code(request({"x.sav"}, {"n64-wram"})), "unknown-layout");
+  EXPECT_EQ(code(request({"den"}, {"n64-sram"})), "unreadable");
+  auto wrong = request({"x.sav"}, {"n64-eeprom4k"});
+  wrong.is = {"n64-sram"};
+  EXPECT_EQ(code(wrong), "no-match");
+  auto taken = request({"x.sav"}, {"n64-flash-swap32"});
+  taken.out = folder_ / "odd.sav";
+  EXPECT_EQ(code(taken), "name-taken");
+  EXPECT_EQ(read(folder_ / "odd.sav"), random_bytes(12'345, 1));
+  EXPECT_EQ(code(ReshapeRequest{}), "usage");
+}
+
+}  // namespace
+}  // namespace bayswap

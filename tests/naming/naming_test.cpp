@@ -1,0 +1,156 @@
+#include "bayswap/naming.h"
+
+#include <gtest/gtest.h>
+
+#include <random>
+#include <vector>
+
+namespace bayswap {
+namespace {
+
+NamingPattern parsed(const std::string& text) {
+  auto pattern = NamingPattern::parse(text);
+  EXPECT_TRUE(pattern) << text << ": " << (pattern ? "" : pattern.error().text);
+  return std::move(*pattern);
+}
+
+struct Pair {
+  std::string pattern;
+  Fields fields;
+  std::string path;
+};
+
+void PrintTo(const Pair& pair, std::ostream* out) {
+  *out << pair.pattern;
+}
+
+class GoldenPattern : public testing::TestWithParam<Pair> {};
+
+TEST_P(GoldenPattern, BuildsAndMatches) {
+  const auto& [text, fields, path] = GetParam();
+  const NamingPattern pattern = parsed(text);
+  const auto built = pattern.build(fields);
+  ASSERT_TRUE(built) << built.error().text;
+  EXPECT_EQ(*built, path);
+  const auto matched = pattern.match(path);
+  ASSERT_TRUE(matched);
+  EXPECT_EQ(*matched, fields);
+}
+
+INSTANTIATE_TEST_SUITE_P(
+    Facts, GoldenPattern,
+    testing::Values(
+        Pair{"saves/{stem}.srm",
+             {{"stem", "Copper Tide (America)"}},
+             "saves/Copper Tide (America).srm"},
+        Pair{"{stem}/{stem}.sav", {{"stem", "a.b"}}, "a.b/a.b.sav"},
+        Pair{"title/{title_id:high}/{title_id:low}/data",
+             {{"title_id", "0005000010100a00"}},
+             "title/00050000/10100a00/data"},
+        Pair{"{title_id:upper}", {{"title_id", "0005000010100a00"}}, "0005000010100A00"},
+        Pair{"00010000/{code:hex}/data/banner.bin",
+             {{"code", "RSPE"}},
+             "00010000/52535045/data/banner.bin"},
+        Pair{"{code:hex:upper}", {{"code", "ZJKO"}}, "5A4A4B4F"},
+        Pair{"{code:lower}-{maker}", {{"code", "NCTE"}, {"maker", "BS"}}, "ncte-BS"},
+        Pair{"{stem}.st{slot}", {{"stem", "Dune.st3"}, {"slot", "7"}}, "Dune.st3.st7"},
+        Pair{"{stem}.state{slot:first }", {{"stem", "Dune"}, {"slot", "0"}}, "Dune.state"},
+        Pair{"{stem}.state{slot:first }", {{"stem", "Dune"}, {"slot", "12"}}, "Dune.state12"},
+        Pair{"{stem}_{slot:pad 2:from 1}", {{"stem", "Dune"}, {"slot", "8"}}, "Dune_09"},
+        Pair{"{stem}_{slot:pad 2:from 1}", {{"stem", "Dune"}, {"slot", "200"}}, "Dune_201"},
+        Pair{"{region:upper}/{serial}/{label}",
+             {{"region", "europe"}, {"serial", "SLES-12345"}, {"label", "x y"}},
+             "EUROPE/SLES-12345/x y"},
+        Pair{"{account}/{profile:upper}/{title}",
+             {{"account", "80000001"}, {"profile", "e000012345678abc"}, {"title", "T"}},
+             "80000001/E000012345678ABC/T"},
+        Pair{"a{{b}}{stem}", {{"stem", "c"}}, "a{b}c"}, Pair{"card.mcd", {}, "card.mcd"}));
+
+TEST(NamingPattern, RefusesWhatCannotBeReadBack) {
+  for (const std::string text : {"{stem}{slot}",
+                                 "{stem}{title}",
+                                 "{stem}-{title}",
+                                 "{stem:upper}.sav",
+                                 "{title_id:low}",
+                                 "{nothing}",
+                                 "{stem",
+                                 "stem}",
+                                 "{stem:wide}",
+                                 "{slot:pad 0}",
+                                 "{slot:pad}",
+                                 "{stem:pad 2}",
+                                 "/{stem}",
+                                 "../{stem}",
+                                 "a//{stem}",
+                                 "{stem}/",
+                                 "",
+                                 "{title_id:high:low}",
+                                 "{slot:first 1}{slot}",
+                                 "{stem}\n",
+                                 "{slot:first /}"})
+    EXPECT_FALSE(NamingPattern::parse(text)) << text;
+  const auto refused = NamingPattern::parse("saves/{stem}{title}.srm");
+  ASSERT_FALSE(refused);
+  EXPECT_EQ(refused.error().code, "bad-pattern");
+  EXPECT_NE(refused.error().text.find("position 7"), std::string::npos) << refused.error().text;
+}
+
+TEST(NamingPattern, NeverBuildsAWayOut) {
+  const NamingPattern pattern = parsed("saves/{stem}");
+  for (const std::string& stem :
+       std::vector<std::string>{"..", ".", "", "a/b", "a\nb", std::string("a\0b", 3)})
+    EXPECT_FALSE(pattern.build({{"stem", stem}})) << stem;
+  EXPECT_FALSE(pattern.build({}));
+  EXPECT_FALSE(parsed("{code}").build({{"code", "abc"}}));
+  EXPECT_FALSE(parsed("{slot}").build({{"slot", "007"}}));
+}
+
+TEST(NamingPattern, MatchesOnlyWhatFits) {
+  EXPECT_FALSE(parsed("saves/{stem}.srm").match("saves/x.sav"));
+  EXPECT_FALSE(parsed("saves/{stem}.srm").match("saves/.srm"));
+  EXPECT_FALSE(parsed("saves/{stem}.srm").match("saves/a/b.srm"));
+  EXPECT_FALSE(parsed("{stem}/{stem}.sav").match("a/b.sav"));
+  EXPECT_FALSE(parsed("{code:hex}").match("00000000"));
+}
+
+// Every text over a small alphabet of pieces, held against brute force: if two different sets of
+// values build the same path, the pattern must have been refused; else it must come back.
+TEST(NamingPattern, AcceptedPatternsComeBackAndAmbiguousOnesAreRefused) {
+  const std::vector<std::string> pieces{
+      "{stem}", "{slot}", "{slot:pad 2}", "{slot:first A}", "{title}", "{code}", "/", "-",
+      "1",      "A"};
+  const std::vector<std::string> texts{"A", "1", "-", "A1", "1-A", "AB12", "-1"};
+  const std::vector<std::string> slots{"0", "1", "11", "100"};
+  std::mt19937 numbers(7);
+  std::size_t accepted = 0;
+  std::size_t collisions = 0;
+  for (int round = 0; round < 4000; ++round) {
+    std::string text;
+    for (std::size_t i = 0; i <= numbers() % 5; ++i) text += pieces[numbers() % pieces.size()];
+    const auto pattern = NamingPattern::parse(text);
+    std::map<std::string, Fields> built;
+    bool collides = false;
+    if (!pattern) continue;
+    ++accepted;
+    for (const std::string& stem : texts)
+      for (const std::string& title : texts)
+        for (const std::string& slot : slots) {
+          Fields fields;
+          if (pattern->uses("stem")) fields["stem"] = stem;
+          if (pattern->uses("title")) fields["title"] = title;
+          if (pattern->uses("slot")) fields["slot"] = slot;
+          if (pattern->uses("code")) fields["code"] = "AB12";
+          const auto path = pattern->build(fields);
+          if (!path) continue;
+          const auto [entry, fresh] = built.emplace(*path, fields);
+          collides = collides || (!fresh && entry->second != fields);
+          EXPECT_EQ(pattern->match(*path), fields) << text << " for " << *path;
+        }
+    collisions += collides ? 1 : 0;
+  }
+  EXPECT_GT(accepted, 300U);
+  EXPECT_EQ(collisions, 0U);
+}
+
+}  // namespace
+}  // namespace bayswap

@@ -1,0 +1,67 @@
+// The disk, with one operation that fails or with power that goes away.
+#pragma once
+
+#include "bayswap/storage.h"
+
+namespace bayswap::test {
+
+class FailingStorage final : public Storage {
+ public:
+  enum class Fault { error, power_loss };
+  /// The `at`-th changing operation (from 1) fails; after a power loss all later ones fail too.
+  FailingStorage(std::size_t at, Fault fault) : at_(at), fault_(fault) {}
+
+  [[nodiscard]] std::size_t operations() const { return count_; }
+  [[nodiscard]] bool failed() const { return failed_; }
+
+  Result<FileInfo> info(const Path& path) override { return disk().info(path); }
+  Result<FileView> view(const Path& path, std::uint64_t limit) override {
+    return disk().view(path, limit);
+  }
+  Result<std::vector<std::string>> list(const Path& folder) override { return disk().list(folder); }
+  Result<void> create(const Path& path, ByteView bytes, std::uint32_t mode) override {
+    if (fails()) {
+      // Half of it is there, as after a full disk or a cut.
+      if (fault_ == Fault::power_loss && count_ == at_)
+        (void)disk().create(path, bytes.first(bytes.size() / 2), mode);
+      return broken(path);
+    }
+    return disk().create(path, bytes, mode);
+  }
+  Result<void> rename(const Path& from, const Path& to) override {
+    return fails() ? broken(to) : disk().rename(from, to);
+  }
+  Result<void> remove(const Path& path) override {
+    return fails() ? broken(path) : disk().remove(path);
+  }
+  Result<void> make_folder(const Path& path) override {
+    return fails() ? broken(path) : disk().make_folder(path);
+  }
+  Result<void> remove_folder(const Path& path) override {
+    return fails() ? broken(path) : disk().remove_folder(path);
+  }
+  Result<void> set_modified(const Path& path, std::int64_t time) override {
+    return fails() ? broken(path) : disk().set_modified(path, time);
+  }
+  Result<void> flush_folder(const Path& path) override {
+    return fails() ? broken(path) : disk().flush_folder(path);
+  }
+
+ private:
+  bool fails() {
+    ++count_;
+    const bool now = count_ == at_ || (fault_ == Fault::power_loss && count_ > at_);
+    failed_ = failed_ || now;
+    return now;
+  }
+  static Result<void> broken(const Path& path) {
+    return fail(Trouble::place, "place-failed", path.string() + ": made to fail");
+  }
+
+  std::size_t at_;
+  Fault fault_;
+  std::size_t count_ = 0;
+  bool failed_ = false;
+};
+
+}  // namespace bayswap::test
