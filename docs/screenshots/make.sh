@@ -1,0 +1,45 @@
+#!/usr/bin/env bash
+# Makes the pictures of this folder from the demo world: each is a real terminal with real output.
+set -euo pipefail
+here=$(cd "$(dirname "${BASH_SOURCE[0]}")" && pwd)
+tool=$1
+world=$(mktemp -d)/harbour
+trap 'rm -rf "$(dirname "$world")"' EXIT
+export XDG_CONFIG_HOME=$world/own-config XDG_DATA_HOME=$world/own-data
+"$tool" demo "$world" --build-only >/dev/null
+mkdir -p "$XDG_CONFIG_HOME/bayswap" && cp "$world/own/config/catalog.toml" "$XDG_CONFIG_HOME/bayswap/"
+mkdir -p "$(dirname "$world")/bin" && ln -s "$tool" "$(dirname "$world")/bin/bayswap"
+export PATH="$(dirname "$world")/bin:$PATH"
+cd "$world"
+for bay in reader den ferry; do bayswap bay learn $bay $bay >/dev/null; done
+
+# shot NAME 'command' …: types each command at a prompt in a terminal of 125 by 40 and takes a picture.
+shot() {
+  local name=$1 script=$(mktemp) line
+  shift
+  for line in "$@"; do
+    printf 'printf "\\033[1;32m$\\033[0m %%s\\n" %q\n%s\n' "$line" "$line" >>"$script"
+  done
+  printf 'touch %q\nsleep 60\n' "$script.done" >>"$script"
+  xvfb-run -a -s '-screen 0 1280x800x24' bash -c "
+    xterm -fa 'DejaVu Sans Mono' -fs 12 -bg '#10141a' -fg '#d8dee6' -geometry 125x40+0+0 -e bash $script &
+    for i in \$(seq 100); do [ -e $script.done ] && break; sleep 0.1; done
+    sleep 0.7
+    import -window root '$here/$name.png'
+    kill %1 2>/dev/null || true"
+  rm -f "$script" "$script.done"
+}
+
+shot look 'bayswap look "den/saves/Glacier Post (America).srm" "reader/Glacier Post (America).mpk"' \
+  'bayswap look "ferry/gb" "reader/dead battery"'
+shot bay-learn 'bayswap bay learn reader reader' 'bayswap bay learn den den'
+shot carry-plan 'bayswap carry "reader:Copper Tide" --to den --plan' \
+  'bayswap carry "downloads/Copper Tide (Europe).sra" --to den --plan' \
+  'bayswap carry "reader/dead battery/Lantern Drift.srm" --to den --plan'
+shot carry 'bayswap carry --all --from reader --to den'
+shot reshape 'bayswap reshape "den/saves/Glacier Post (America).srm" --split -o chips' \
+  'bayswap reshape chips/*.eeprom chips/*.pak1 --is n64-eeprom4k,n64-pak --as n64-combined-swap32 -o joined.srm' \
+  'bayswap reshape joined.srm --as n64-eeprom4k -o eeprom.bin' \
+  'bayswap reshape "ferry/gb/Tin Orchard (Europe).sav" --as gb-battery-clock48 -o orchard.sav'
+shot undo 'bayswap undo' 'bayswap undo'
+shot demo 'bayswap demo ../story | head -60 | tail -38'
