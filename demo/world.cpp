@@ -81,9 +81,9 @@ void build_den(Builder& world) {
   world.file("den/roms/snes/Lantern Drift (Japan).sfc", snes_rom("LANTERN DRIFT", 0, 3), 1);
   world.file("den/roms/gb/Tin Orchard (Europe).gb", gb_rom("TIN ORCHARD", 0x10, 2), 1);
   // Each game was started once, so that a file to imitate exists.
-  world.file("den/saves/Copper Tide (America).srm", n64_container({}, {}, {}), 3);
-  world.file("den/saves/Glacier Post (America).srm",
-             n64_container({}, {}, progress("GLACIER POST", 0x8000, 5, kOnes)), 3);
+  world.file("den/saves/Copper Tide (America).srm",
+             n64_container({}, {}, progress("COPPER TIDE", 0x8000, 5, kOnes)), 3);
+  world.file("den/saves/Glacier Post (America).srm", n64_container({}, {}, {}), 3);
   world.file("den/saves/Lantern Drift (Japan).srm", progress("LANTERN DRIFT", 0x2000, 15, kZero),
              4);
   world.file(

@@ -160,7 +160,7 @@ std::string report_text(const CarryReport& report, const Style& style, bool undo
   std::size_t same = 0;
   std::size_t stopped = 0;
   for (const MoveReport& move : report.moves) {
-    text += move_text(move, style, undoing);
+    text += (text.empty() ? "" : "\n") + move_text(move, style, undoing);
     if (move.nothing_to_do)
       ++same;
     else if (move.status == MoveStatus::stopped)
@@ -169,7 +169,7 @@ std::string report_text(const CarryReport& report, const Style& style, bool undo
       ++done;
   }
   if (report.moves.size() > 1)
-    text += fmt::format("{} {}, {} already there, {} stopped\n", done,
+    text += fmt::format("\n{} {}, {} already there, {} stopped\n", done,
                         undoing ? "put back" : "carried", same, stopped);
   const bool written = std::any_of(
       report.moves.begin(), report.moves.end(),

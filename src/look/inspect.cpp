@@ -52,7 +52,14 @@ Result<void> choose_layout(Inspection& found, const InspectOptions& options) {
   if (!options.is.empty()) {
     const auto layout = find_layout(options.is);
     if (!layout) return tl::unexpected(layout.error());
-    found.hints.system = (*layout)->info().system;
+    const System system = (*layout)->info().system;
+    if (found.rom && found.rom->info.system != system) {
+      // The user knows better than a name: that ROM is not this save's.
+      found.rom.reset();
+      found.hints = Hints{};
+      found.hints.file_name = found.path.filename().string();
+    }
+    found.hints.system = system;
     found.guesses = {{*layout, Confidence::certain, "you said so", false}};
     return {};
   }

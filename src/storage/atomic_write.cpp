@@ -22,8 +22,8 @@ Path beside(const Path& path, const std::string& tag) {
 }
 
 Result<void> replace_file(Storage& storage, const Path& path, ByteView bytes) {
-  if (auto made = make_folders(storage, path.parent_path()); !made)
-    return tl::unexpected(made.error());
+  const Path folder = path.has_parent_path() ? path.parent_path() : Path(".");
+  if (auto made = make_folders(storage, folder); !made) return tl::unexpected(made.error());
   const Path temporary = beside(path, "new-" + std::to_string(::getpid()));
   (void)storage.remove(temporary);
   constexpr std::uint32_t kMode = 0644;
@@ -32,7 +32,7 @@ Result<void> replace_file(Storage& storage, const Path& path, ByteView bytes) {
     (void)storage.remove(temporary);
     return moved;
   }
-  return storage.flush_folder(path.parent_path());
+  return storage.flush_folder(folder);
 }
 
 }  // namespace bayswap
