@@ -128,7 +128,7 @@ Bytes pak_with_note(std::string_view code, std::string_view maker, std::uint32_t
   put_be(id, 0x1C, check, 2);
   put_be(id, 0x1E, static_cast<std::uint16_t>(0xFFF2 - check), 2);
   for (const std::size_t at : {0x20U, 0x60U, 0x80U, 0xC0U})
-    std::copy(id.begin(), id.end(), pak.begin() + at);
+    std::copy(id.begin(), id.end(), pak.begin() + static_cast<std::ptrdiff_t>(at));
   // The note uses pages 5 and 6.
   for (std::size_t page = 5; page < 128; ++page) put_be(pak, 0x100 + page * 2, 3, 2);
   put_be(pak, 0x100 + 5 * 2, 6, 2);

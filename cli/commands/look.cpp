@@ -1,3 +1,4 @@
+#include <filesystem>
 #include <memory>
 
 #include "bayswap/look.h"
@@ -22,6 +23,7 @@ class ItemPrinter {
   }
   void print(const Item& item) {
     damaged_ = damaged_ || has_error(item.findings);
+    all_saves_ = all_saves_ && item.kind == Kind::battery;
     if (run_.json) {
       run_.print((first_ ? "" : ",\n") + dump(to_json(item)));
     } else {
@@ -29,9 +31,16 @@ class ItemPrinter {
     }
     first_ = false;
   }
-  void finish(const Error* error) {
-    if (run_.json)
-      run_.print(error == nullptr ? "]}\n" : "],\"error\":" + dump(to_json(*error)) + "}\n");
+  [[nodiscard]] bool all_saves() const { return all_saves_; }
+  void finish(const Error* error, const std::vector<PartDifference>& differences = {}) {
+    if (run_.json) {
+      Json rest = Json::object();
+      if (error != nullptr) rest["error"] = to_json(*error);
+      for (const PartDifference& part : differences) rest["compare"].push_back(to_json(part));
+      run_.print(rest.empty() ? "]}\n" : "]," + dump(rest).substr(1) + "\n");
+    } else if (!differences.empty()) {
+      run_.print("\n" + differences_text(differences, style_));
+    }
     if (damaged_) run_.status = static_cast<int>(Trouble::input);
   }
 
@@ -40,6 +49,7 @@ class ItemPrinter {
   Style style_;
   bool first_ = true;
   bool damaged_ = false;
+  bool all_saves_ = true;
 };
 
 }  // namespace
@@ -74,7 +84,14 @@ void add_look(CLI::App& app, Run& run) {
         if (!run.json) run.fail(looked.error());
         return {};
       }
-      printer.finish(nullptr);
+      // Two dumps of one cartridge are looked at to see whether they agree.
+      std::vector<PartDifference> differences;
+      if (arguments->paths.size() == 2 && printer.all_saves() &&
+          !std::filesystem::is_directory(arguments->paths[0]) &&
+          !std::filesystem::is_directory(arguments->paths[1]))
+        if (auto compared = compare(session, arguments->paths[0], arguments->paths[1], options))
+          differences = std::move(*compared);
+      printer.finish(nullptr, differences);
       return {};
     });
   });

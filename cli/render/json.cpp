@@ -92,6 +92,14 @@ Json to_json(const Item& item) {
   return json;
 }
 
+Json to_json(const PartDifference& difference) {
+  return {{"part", difference.part},
+          {"size", difference.size},
+          {"differing", difference.differing},
+          {"ranges", difference.ranges},
+          {"more_ranges", difference.more_ranges}};
+}
+
 Json to_json(const Reshaped& reshaped) {
   Json outputs = Json::array();
   for (const OutputFile& file : reshaped.outputs)

@@ -14,6 +14,7 @@ using Json = nlohmann::ordered_json;
 
 [[nodiscard]] Json to_json(const Finding& finding);
 [[nodiscard]] Json to_json(const Item& item);
+[[nodiscard]] Json to_json(const PartDifference& difference);
 [[nodiscard]] Json to_json(const Reshaped& reshaped);
 [[nodiscard]] Json to_json(const CarryReport& report);
 [[nodiscard]] Json to_json(const Bay& bay);

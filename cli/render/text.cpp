@@ -133,6 +133,31 @@ std::string item_text(const Item& item, const Style& style) {
   return text;
 }
 
+std::string differences_text(const std::vector<PartDifference>& differences, const Style& style) {
+  std::string text = style.paint(Tone::title, "compared") + "\n";
+  for (const PartDifference& part : differences) {
+    std::string line = std::string(kMargin, ' ') + padded(part.part, kKeyColumn - 2) + "  ";
+    if (part.differing == 0) {
+      text += line + style.paint(Tone::good, "the same") + "\n";
+      continue;
+    }
+    text += line + strip_text(part.strip, style) + "  " +
+            style.paint(Tone::warn, fmt::format("{} of {} bytes differ", grouped(part.differing),
+                                                grouped(part.size))) +
+            "\n";
+    std::vector<std::string> ranges;
+    constexpr std::size_t kShown = 6;
+    for (std::size_t i = 0; i < std::min(kShown, part.ranges.size()); ++i)
+      ranges.push_back(
+          part.ranges[i].first == part.ranges[i].second
+              ? fmt::format("0x{:X}", part.ranges[i].first)
+              : fmt::format("0x{:X} to 0x{:X}", part.ranges[i].first, part.ranges[i].second));
+    const bool more = part.more_ranges || part.ranges.size() > kShown;
+    text += row(style, "", fmt::format("{}{}", fmt::join(ranges, ", "), more ? ", …" : ""));
+  }
+  return text;
+}
+
 std::string reshaped_text(const Reshaped& reshaped, const Style& style) {
   std::string text;
   for (const OutputFile& file : reshaped.outputs)

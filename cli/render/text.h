@@ -14,6 +14,8 @@
 namespace bayswap::cli {
 
 [[nodiscard]] std::string item_text(const Item& item, const Style& style);
+[[nodiscard]] std::string differences_text(const std::vector<PartDifference>& differences,
+                                           const Style& style);
 [[nodiscard]] std::string reshaped_text(const Reshaped& reshaped, const Style& style);
 [[nodiscard]] std::string report_text(const CarryReport& report, const Style& style, bool undoing);
 [[nodiscard]] std::string bay_text(const Bay& bay, const Style& style, bool surveyed);

@@ -122,6 +122,12 @@ struct Guess {
 /// the low nibbles of the 4-bit chip count.
 [[nodiscard]] bool same_progress(System system, const Part& a, const Part& b);
 
+/// Writes the saves into the shape of an existing file. Unlike Layout::write(), the body of the
+/// mould may lie behind a header and before a trailer of any length: where it lies is found by what
+/// it has in common with the saves, as an older save of the same game has. Errors: `mould-differs`
+/// when that cannot be told.
+[[nodiscard]] Result<Written> imitate(const Layout& layout, const WriteRequest& request);
+
 /// Recomputes Part::blank of a part from its bytes, by the rules of its chip.
 [[nodiscard]] bool is_blank_part(System system, std::string_view part, ByteView data);
 

@@ -4,6 +4,7 @@
 #include <functional>
 #include <optional>
 #include <string>
+#include <utility>
 #include <vector>
 
 #include "bayswap/layout.h"
@@ -11,12 +12,15 @@
 
 namespace bayswap {
 
+/// Cells of the strips that show where something lies in a part.
+inline constexpr std::size_t kStripCells = 24;
+
 struct PartInfo {
   std::string name;
   std::uint64_t size = 0;  ///< bytes
   bool blank = false;
   std::string sha256;            ///< lower-case hex; empty when hashes were not asked for
-  std::vector<unsigned> filled;  ///< per 1/24 of the part: percent of bytes that are not erased
+  std::vector<unsigned> filled;  ///< per cell: percent of bytes that are not erased
 };
 
 /// One file that was looked at.
@@ -47,6 +51,22 @@ struct LookOptions {
   std::optional<Path> rom;  ///< the ROM that the user says
   bool hashes = false;
 };
+
+/// Where two files of one save differ in a part.
+struct PartDifference {
+  std::string part;  ///< `file` when the files are compared as they are
+  std::uint64_t size = 0;
+  std::uint64_t differing = 0;  ///< bytes
+  std::vector<std::pair<std::uint64_t, std::uint64_t>>
+      ranges;  ///< first and last byte, the first 16
+  bool more_ranges = false;
+  std::vector<unsigned> strip;  ///< per cell: percent of bytes that differ
+};
+
+/// Compares two dumps of one cartridge, chip by chip in the hardware's order.
+[[nodiscard]] Result<std::vector<PartDifference>> compare(Session& session, const Path& a,
+                                                          const Path& b,
+                                                          const LookOptions& options);
 
 /// Looks at a file, or through a folder in the order of names, and hands each item on. Errors: the
 /// path is missing or unreadable, or the options make no sense.

@@ -27,4 +27,7 @@ struct RomInfo {
 /// rest).
 [[nodiscard]] std::optional<RomInfo> read_rom(ByteView file);
 
+/// The same for the beginning of a ROM of `file_size` bytes; headers lie in the first 4.1 MiB.
+[[nodiscard]] std::optional<RomInfo> read_rom(ByteView beginning, std::uint64_t file_size);
+
 }  // namespace bayswap

@@ -5,6 +5,7 @@
 #include "bays/walk.h"
 #include "bytes/text.h"
 #include "naming/tags.h"
+#include "storage/archive.h"
 
 namespace bayswap {
 
@@ -16,9 +17,15 @@ std::optional<RomFile> read_rom_file(Storage& storage, const Path& path) {
   constexpr std::uint64_t kLeastRom = 0x40;
   const auto info = storage.info(path);
   if (!info || info->type != FileType::file || info->size < kLeastRom) return std::nullopt;
-  const auto view = storage.view(path, kSaveLimit);
+  // Discs are larger than any save; only their beginning is ever touched.
+  const auto view = storage.view(path, ~0ULL);
   if (!view) return std::nullopt;
   auto rom = read_rom(view->bytes());
+  if (!rom && is_zip(view->bytes()))
+    visit_zip(view->bytes(), {}, [&](const std::string&, ByteView bytes, std::uint64_t size) {
+      rom = read_rom(bytes, size);
+      return rom.has_value();
+    });
   if (!rom) return std::nullopt;
   return RomFile{path, stem_of(path), std::move(*rom)};
 }

@@ -7,13 +7,12 @@
 #include "bays/walk.h"
 #include "bytes/fill.h"
 #include "bytes/text.h"
+#include "layouts/battery/health.h"
 #include "look/inspect.h"
 #include "storage/hash.h"
 
 namespace bayswap {
 namespace {
-
-constexpr std::size_t kStripCells = 24;
 
 std::vector<unsigned> fill_strip(ByteView data) {
   std::vector<unsigned> strip;
@@ -57,9 +56,14 @@ Item rom_item(const Path& path, std::uint64_t size, const RomInfo& rom, const Ca
 void add_blank_finding(const Save& save, Item& item) {
   if (!*item.blank) return;
   std::string what = "formatted and empty";
-  for (const Part& part : save.parts)
-    if (is_erased(part.data) && !part.data.empty())
+  for (const Part& part : save.parts) {
+    if (part.data.empty()) continue;
+    if (is_erased(part.data)) {
       what = part.data[0] == kErasedZero ? "all 00" : "all FF";
+    } else if (has_short_period(part.data)) {
+      what = "the same few bytes over and over, as memory wakes up without a battery";
+    }
+  }
   item.findings.push_back(
       {Level::warn, "blank-battery",
        fmt::format(

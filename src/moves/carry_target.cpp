@@ -291,7 +291,7 @@ class TargetMaker {
       compare_there(file, *mould);
       if (bad_mould_) mould = std::nullopt;
     }
-    auto written = option.layout->write({std::span(&file.carried, 1), mould, hints_});
+    auto written = imitate(*option.layout, {std::span(&file.carried, 1), mould, hints_});
     if (!written) return tl::unexpected(written.error());
     losses.insert(losses.end(), written->losses.begin(), written->losses.end());
     for (Finding& note : written->notes) checks_.note(std::move(note));

@@ -190,10 +190,10 @@ Result<void> Mover::recover() {
   if (!moves) return tl::unexpected(moves.error());
   for (MoveRecord& move : *moves) {
     bool complete = true;
-    for (std::size_t i = 0; i < move.steps.size(); ++i) {
-      const auto there = version_at(storage_, move.steps[i].path);
+    for (const Step& step : move.steps) {
+      const auto there = version_at(storage_, step.path);
       if (!there) return tl::unexpected(there.error());
-      complete = complete && there->digest == move.steps[i].after.digest;
+      complete = complete && there->digest == step.after.digest;
     }
     if (complete) {
       note_results(move);

@@ -171,8 +171,7 @@ Result<const Layout*> mould_layout(Session& session, RomFolders& folders, const 
 
 class Outputs {
  public:
-  Outputs(const Save& save, const ReshapeRequest& request, const Hints& hints)
-      : save_(save), request_(request), hints_(hints) {}
+  Outputs(const Save& save, const Hints& hints) : save_(save), hints_(hints) {}
 
   Result<void> add(const Layout& layout, const Path& path, std::optional<ByteView> mould) {
     const Save part_save = only_for(save_, layout, kept_);
@@ -205,7 +204,7 @@ class Outputs {
       return fail(Trouble::stopped, "no-match",
                   fmt::format("the save has nothing that {} could hold", layout.info().id),
                   fmt::format("it is a {} save with {}", to_string(save_.system), part_names()));
-    auto written = layout.write({std::span(&save, 1), mould, hints_});
+    auto written = imitate(layout, {std::span(&save, 1), mould, hints_});
     if (!written) return tl::unexpected(written.error());
     losses.insert(losses.end(), written->losses.begin(), written->losses.end());
     notes.insert(notes.end(), written->notes.begin(), written->notes.end());
@@ -220,7 +219,6 @@ class Outputs {
   }
 
   const Save& save_;
-  const ReshapeRequest& request_;
   const Hints& hints_;
   std::vector<std::string> kept_;
 };
@@ -318,7 +316,7 @@ Result<Reshaped> reshape(Session& session, const ReshapeRequest& request) {
     result.findings.insert(result.findings.end(), input->findings.begin(), input->findings.end());
     if (i == 0) hints = input->hints;
   }
-  Outputs outputs(save, request, hints);
+  Outputs outputs(save, hints);
   if (auto planned = plan_outputs(session, folders, save, request, *targets, outputs); !planned)
     return tl::unexpected(planned.error());
   outputs.judge_losses();

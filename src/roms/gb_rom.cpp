@@ -62,17 +62,10 @@ std::uint8_t header_check(Cursor& cursor) {
   return check;
 }
 
-bool plausible_title(ByteView title) {
-  // Printable text, then zeros to the end.
-  const auto end = std::find(title.begin(), title.end(), std::byte{0});
-  const auto length = static_cast<std::size_t>(end - title.begin());
-  return is_printable(title.first(length)) &&
-         std::all_of(end, title.end(), [](std::byte b) { return b == std::byte{0}; });
-}
-
 }  // namespace
 
-std::optional<RomInfo> read_gb_rom(ByteView file) {
+std::optional<RomInfo> read_gb_rom(const RomBytes& rom) {
+  const ByteView file = rom.bytes;
   if (file.size() < kHeaderEnd) return std::nullopt;
   Cursor cursor(file);
   const std::uint8_t type = cursor.u8(kType);
@@ -81,10 +74,10 @@ std::optional<RomInfo> read_gb_rom(ByteView file) {
   const bool coded = colour && cursor.u8(kOldMaker) == 0x33 && is_game_code(cursor.bytes(kCode, 4));
   const std::size_t title_size = coded ? 11 : colour ? 15 : 16;
   const ByteView title = cursor.bytes(kTitle, title_size);
-  if (!plausible_title(title)) return std::nullopt;
+  if (!is_text_field(title)) return std::nullopt;
   const bool check_holds = header_check(cursor) == cursor.u8(kCheck);
   const std::uint8_t rom_code = cursor.u8(kRomSize);
-  const bool size_fits = rom_code <= 8 && file.size() == std::uint64_t{0x8000} << rom_code;
+  const bool size_fits = rom_code <= 8 && rom.file_size == std::uint64_t{0x8000} << rom_code;
   const bool has_title = title[0] != std::byte{0};
   if (!check_holds && !(size_fits && has_title)) return std::nullopt;
 

@@ -2,20 +2,37 @@
 // family.
 #pragma once
 
+#include <cstdint>
 #include <optional>
 
 #include "bayswap/rom.h"
 
 namespace bayswap {
 
-[[nodiscard]] std::optional<RomInfo> read_n64_rom(ByteView file);
-[[nodiscard]] std::optional<RomInfo> read_gb_rom(ByteView file);
-[[nodiscard]] std::optional<RomInfo> read_snes_rom(ByteView file);
+/// A ROM, or the beginning of one, and the size of the whole file in bytes.
+struct RomBytes {
+  ByteView bytes;
+  std::uint64_t file_size = 0;
+};
+
+[[nodiscard]] std::optional<RomInfo> read_n64_rom(const RomBytes& rom);
+[[nodiscard]] std::optional<RomInfo> read_nes_rom(const RomBytes& rom);
+[[nodiscard]] std::optional<RomInfo> read_md_rom(const RomBytes& rom);
+[[nodiscard]] std::optional<RomInfo> read_sms_rom(const RomBytes& rom);
+[[nodiscard]] std::optional<RomInfo> read_gba_rom(const RomBytes& rom);
+[[nodiscard]] std::optional<RomInfo> read_nds_rom(const RomBytes& rom);
+[[nodiscard]] std::optional<RomInfo> read_disc_id(const RomBytes& rom);
+[[nodiscard]] std::optional<RomInfo> read_3ds_card(const RomBytes& rom);
+[[nodiscard]] std::optional<RomInfo> read_gb_rom(const RomBytes& rom);
+[[nodiscard]] std::optional<RomInfo> read_snes_rom(const RomBytes& rom);
 
 /// The warning about a header whose own check does not hold.
 [[nodiscard]] Finding bad_header_check();
 
 /// Four characters of a game code: capitals and digits.
 [[nodiscard]] bool is_game_code(ByteView code);
+
+/// Printable text, then zeros to the end of the field.
+[[nodiscard]] bool is_text_field(ByteView field);
 
 }  // namespace bayswap

@@ -43,7 +43,8 @@ std::vector<Chip> homebrew_chips(unsigned nibble) {
 
 }  // namespace
 
-std::optional<RomInfo> read_n64_rom(ByteView file) {
+std::optional<RomInfo> read_n64_rom(const RomBytes& rom) {
+  const ByteView file = rom.bytes;
   const std::size_t unit = unit_of(Cursor(file).u32be(0));
   if (unit == 0 || file.size() < kHeaderSize) return std::nullopt;
   Bytes header(file.begin(), file.begin() + kHeaderSize);

@@ -4,17 +4,25 @@
 #include <array>
 
 #include "bytes/cursor.h"
+#include "bytes/text.h"
 #include "roms/headers.h"
 
 namespace bayswap {
 
-std::optional<RomInfo> read_rom(ByteView file) {
-  // Families with a magic number or a strong check come first.
-  using Reader = std::optional<RomInfo> (*)(ByteView);
-  constexpr std::array<Reader, 3> kReaders{read_n64_rom, read_gb_rom, read_snes_rom};
+std::optional<RomInfo> read_rom(ByteView bytes, std::uint64_t file_size) {
+  // Families with a magic number come first, those with only a check later.
+  using Reader = std::optional<RomInfo> (*)(const RomBytes&);
+  constexpr std::array<Reader, 10> kReaders{read_n64_rom, read_nes_rom, read_disc_id, read_3ds_card,
+                                            read_md_rom,  read_nds_rom, read_gba_rom, read_gb_rom,
+                                            read_sms_rom, read_snes_rom};
+  const RomBytes rom{bytes, std::max<std::uint64_t>(file_size, bytes.size())};
   for (const Reader reader : kReaders)
-    if (auto info = reader(file)) return info;
+    if (auto info = reader(rom)) return info;
   return std::nullopt;
+}
+
+std::optional<RomInfo> read_rom(ByteView file) {
+  return read_rom(file, file.size());
 }
 
 Finding bad_header_check() {
@@ -28,6 +36,13 @@ bool is_game_code(ByteView code) {
            const std::uint8_t c = to_u8(byte);
            return (c >= 'A' && c <= 'Z') || (c >= '0' && c <= '9');
          });
+}
+
+bool is_text_field(ByteView field) {
+  const auto end = std::find(field.begin(), field.end(), std::byte{0});
+  const auto length = static_cast<std::size_t>(end - field.begin());
+  return is_printable(field.first(length)) &&
+         std::all_of(end, field.end(), [](std::byte b) { return b == std::byte{0}; });
 }
 
 }  // namespace bayswap

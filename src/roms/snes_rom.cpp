@@ -77,8 +77,9 @@ bool looks_like_header(Cursor& cursor, std::size_t at, std::size_t place) {
          cursor.u8(at + kRomSize) >= 5 && cursor.u8(at + kRomSize) <= 13;
 }
 
-std::optional<Header> find_header(ByteView file, Cursor& cursor) {
-  const std::size_t skip = file.size() % 1024 == kCopierHeader ? kCopierHeader : 0;
+std::optional<Header> find_header(const RomBytes& rom, Cursor& cursor) {
+  const ByteView file = rom.bytes;
+  const std::size_t skip = rom.file_size % 1024 == kCopierHeader ? kCopierHeader : 0;
   std::optional<Header> best;
   for (const std::size_t place : kPlaces) {
     const std::size_t at = place + skip;
@@ -96,9 +97,10 @@ std::optional<Header> find_header(ByteView file, Cursor& cursor) {
 
 }  // namespace
 
-std::optional<RomInfo> read_snes_rom(ByteView file) {
+std::optional<RomInfo> read_snes_rom(const RomBytes& rom) {
+  const ByteView file = rom.bytes;
   Cursor cursor(file);
-  const auto header = find_header(file, cursor);
+  const auto header = find_header(rom, cursor);
   if (!header) return std::nullopt;
   const std::size_t at = header->at;
   RomInfo info;

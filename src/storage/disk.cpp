@@ -125,13 +125,11 @@ class Disk final : public Storage {
     if (size >= kMapFrom) {
       void* data =
           ::mmap(nullptr, static_cast<std::size_t>(size), PROT_READ, MAP_PRIVATE, file.get(), 0);
-      if (data != MAP_FAILED) {
-        const std::shared_ptr<const void> keep(data, [size](const void* p) {
-          ::munmap(const_cast<void*>(p), static_cast<std::size_t>(size));
-        });
-        return FileView({static_cast<const std::byte*>(data), static_cast<std::size_t>(size)},
-                        keep);
-      }
+      if (data == MAP_FAILED) return read_error(path, errno);
+      const std::shared_ptr<const void> keep(data, [size](const void* p) {
+        ::munmap(const_cast<void*>(p), static_cast<std::size_t>(size));
+      });
+      return FileView({static_cast<const std::byte*>(data), static_cast<std::size_t>(size)}, keep);
     }
     auto bytes = read_all(file.get(), path, size);
     if (!bytes) return tl::unexpected(bytes.error());

@@ -2,9 +2,10 @@
 
 #include <algorithm>
 #include <array>
+#include <functional>
 #include <string_view>
-#include <utility>
 
+#include "bytes/cursor.h"
 #include "bytes/fill.h"
 #include "bytes/order.h"
 #include "bytes/text.h"
@@ -36,51 +37,62 @@ std::array<bool, 26 * 26> common_pairs() {
   return table;
 }
 
-int letter(std::byte byte) {
-  const int c = std::to_integer<int>(byte) | 0x20;
-  return c >= 'a' && c <= 'z' ? c - 'a' : -1;
+// 0 to 25 for letters of either case, 255 for everything else.
+std::array<std::uint8_t, 256> letter_table() {
+  std::array<std::uint8_t, 256> table{};
+  table.fill(255);
+  for (std::uint8_t i = 0; i < 26; ++i) table['a' + i] = table['A' + i] = i;
+  return table;
 }
 
 // Counts common pairs inside runs of at least six letters; shorter runs occur in random bytes.
 std::size_t readable_pairs(ByteView data) {
-  static const std::array<bool, 26 * 26> kTable = common_pairs();
+  static const std::array<bool, 26 * 26> kPairs = common_pairs();
+  static const std::array<std::uint8_t, 256> kLetters = letter_table();
   constexpr std::size_t kLeastRun = 6;
+  const auto letter = [&](std::size_t at) { return kLetters[to_u8(data[at])]; };
   std::size_t score = 0;
-  for (std::size_t i = 0; i < data.size();) {
-    std::size_t end = i;
-    while (end < data.size() && letter(data[end]) >= 0) ++end;
-    if (end - i >= kLeastRun)
-      for (std::size_t k = i; k + 1 < end; ++k)
-        if (kTable[static_cast<std::size_t>(letter(data[k]) * 26 + letter(data[k + 1]))]) ++score;
-    i = end + 1;
+  // A run of six covers every sixth byte, so only those need a look.
+  for (std::size_t probe = kLeastRun - 1; probe < data.size();) {
+    if (letter(probe) == 255) {
+      probe += kLeastRun;
+      continue;
+    }
+    std::size_t start = probe;
+    while (start > 0 && letter(start - 1) != 255) --start;
+    std::size_t end = probe;
+    while (end < data.size() && letter(end) != 255) ++end;
+    if (end - start >= kLeastRun)
+      for (std::size_t k = start; k + 1 < end; ++k)
+        if (kPairs[std::size_t{letter(k)} * 26 + letter(k + 1)]) ++score;
+    probe = end + kLeastRun;
   }
   return score;
 }
 
 }  // namespace
 
-ByteOrder judge_byte_order(ByteView stored, const std::vector<std::string>& words) {
-  if (is_erased(stored)) return ByteOrder::unknown;
-  constexpr std::array<std::pair<ByteOrder, std::size_t>, 3> kOrders{
-      {{ByteOrder::native, 1}, {ByteOrder::swap16, 2}, {ByteOrder::swap32, 4}}};
-  std::array<std::size_t, 3> found_words{};
-  std::array<std::size_t, 3> pairs{};
-  for (std::size_t i = 0; i < kOrders.size(); ++i) {
+std::optional<std::size_t> judge_byte_order(ByteView stored, const std::vector<std::string>& words,
+                                            std::span<const std::size_t> units) {
+  if (is_erased(stored)) return std::nullopt;
+  std::vector<std::size_t> found_words;
+  std::vector<std::size_t> pairs;
+  for (const std::size_t unit : units) {
     Bytes data(stored.begin(), stored.end());
-    reverse_units(data, kOrders[i].second);
-    for (const std::string& word : words)
-      if (word.size() >= kLeastWord && contains(data, word)) ++found_words[i];
-    pairs[i] = readable_pairs(data);
+    reverse_units(data, unit);
+    found_words.push_back(static_cast<std::size_t>(
+        std::count_if(words.begin(), words.end(), [&](const std::string& word) {
+          return word.size() >= kLeastWord && contains(data, word);
+        })));
+    pairs.push_back(readable_pairs(data));
   }
-  const auto winner = [&](const std::array<std::size_t, 3>& votes, auto enough) {
+  const auto winner = [&](const std::vector<std::size_t>& votes, auto enough) {
     const auto best = std::max_element(votes.begin(), votes.end());
     for (auto other = votes.begin(); other != votes.end(); ++other)
-      if (other != best && !enough(*best, *other)) return ByteOrder::unknown;
-    return kOrders[static_cast<std::size_t>(best - votes.begin())].first;
+      if (other != best && !enough(*best, *other)) return std::optional<std::size_t>{};
+    return std::optional(units[static_cast<std::size_t>(best - votes.begin())]);
   };
-  const ByteOrder by_words =
-      winner(found_words, [](auto best, auto other) { return best > other; });
-  if (by_words != ByteOrder::unknown) return by_words;
+  if (const auto by_words = winner(found_words, std::greater<>())) return by_words;
   constexpr std::size_t kLeastPairs = 8;
   return winner(pairs,
                 [](auto best, auto other) { return best >= kLeastPairs && best >= 2 * other; });

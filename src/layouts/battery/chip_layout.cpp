@@ -10,14 +10,18 @@
 #include "bytes/text.h"
 #include "layouts/battery/byte_order_evidence.h"
 #include "layouts/battery/chips.h"
-#include "layouts/cards/n64_pak_format.h"
+#include "layouts/battery/health.h"
+#include "layouts/battery/signatures.h"
 
 namespace bayswap {
 namespace {
 
+bool is_doubled(Arrangement arrangement) {
+  return arrangement == Arrangement::odd || arrangement == Arrangement::even;
+}
+
 std::uint64_t stored_size(std::uint64_t body, Arrangement arrangement) {
-  const bool doubled = arrangement == Arrangement::odd || arrangement == Arrangement::even;
-  return doubled ? body * 2 : body;
+  return is_doubled(arrangement) ? body * 2 : body;
 }
 
 std::size_t data_offset(Arrangement arrangement) {
@@ -47,10 +51,6 @@ bool filler_is_uniform(ByteView stored, Arrangement arrangement) {
   return true;
 }
 
-bool is_doubled(Arrangement arrangement) {
-  return arrangement == Arrangement::odd || arrangement == Arrangement::even;
-}
-
 }  // namespace
 
 Bytes straighten(ByteView stored, Arrangement arrangement) {
@@ -71,9 +71,11 @@ Bytes arrange(ByteView chip, Arrangement arrangement, std::byte filler) {
   return stored;
 }
 
-/// Where the body lies in a file.
+/// Where the chip lies in a file: stored bytes (chip and padding), then a trailer.
 struct ChipLayout::Frame {
-  std::uint64_t body = 0;  // stored bytes
+  std::uint64_t stored = 0;  ///< bytes of the file that are chip or padding
+  std::uint64_t chip = 0;    ///< capacity of the chip in them
+  bool mirrored = false;     ///< the padding repeats the chip
 };
 
 ChipLayout::ChipLayout(ChipSpec spec) : spec_(std::move(spec)) {
@@ -86,75 +88,123 @@ ChipLayout::ChipLayout(ChipSpec spec) : spec_(std::move(spec)) {
     info_.file_sizes.push_back(stored_size(size, spec_.arrangement));
 }
 
-std::optional<ChipLayout::Frame> ChipLayout::frame_of(ByteView file, const Hints& hints) const {
-  // The chip that the game has comes first, so that its trailer may be of any length.
-  if (const auto chip = hinted_size(hints, spec_.part)) {
-    const std::uint64_t body = stored_size(*chip, spec_.arrangement);
-    if (file.size() == body) return Frame{body};
-  }
-  std::optional<Frame> best;
-  for (const std::uint64_t size : info_.file_sizes) {
-    if (file.size() < size || file.size() - size >= kTrailerLimit) continue;
-    if (!best || size > best->body) best = Frame{size};
-  }
+std::optional<std::uint64_t> ChipLayout::stored_size_of(std::uint64_t file,
+                                                        const Hints& hints) const {
+  if (const auto chip = hinted_size(hints, spec_.part))
+    if (file == stored_size(*chip, spec_.arrangement)) return file;
+  std::optional<std::uint64_t> best;
+  for (const std::uint64_t size : info_.file_sizes)
+    if (file >= size && file - size < kTrailerLimit && (!best || size > *best)) best = size;
   return best;
 }
 
+std::optional<ChipLayout::Frame> ChipLayout::frame_of(ByteView file, const Hints& hints) const {
+  const auto stored = stored_size_of(file.size(), hints);
+  if (!stored) return std::nullopt;
+  Frame frame{*stored, is_doubled(spec_.arrangement) ? *stored / 2 : *stored, false};
+  const ByteView body = file.first(static_cast<std::size_t>(*stored));
+  // A smaller chip that was padded: the game's own size tells, or the bytes repeat.
+  const auto hinted = hinted_size(hints, spec_.part);
+  if (hinted && *hinted < frame.chip) {
+    const Bytes whole = straighten(body, spec_.arrangement);
+    if (!can_shrink(whole, static_cast<std::size_t>(*hinted))) return frame;
+    frame.mirrored = !is_erased(ByteView(whole).subspan(static_cast<std::size_t>(*hinted)));
+    frame.chip = *hinted;
+    return frame;
+  }
+  if (hinted || is_erased(body)) return frame;
+  std::vector<std::uint64_t> smaller = spec_.body_sizes;
+  std::sort(smaller.begin(), smaller.end());
+  for (const std::uint64_t size : smaller) {
+    if (size >= frame.chip) break;
+    const std::uint64_t period = stored_size(size, spec_.arrangement);
+    if (!repeats(body, static_cast<std::size_t>(period)) || has_short_period(body)) continue;
+    frame.chip = size;
+    frame.mirrored = true;
+    break;
+  }
+  return frame;
+}
+
 std::optional<Match> ChipLayout::recognise(ByteView file, const Hints& hints) const {
+  if (hints.system && *hints.system != spec_.system) return std::nullopt;
   const auto frame = frame_of(file, hints);
   if (!frame) return std::nullopt;
-  const ByteView body = file.first(static_cast<std::size_t>(frame->body));
-  if (is_doubled(spec_.arrangement) && !filler_is_uniform(body, spec_.arrangement))
+  const ByteView body = file.first(static_cast<std::size_t>(frame->stored));
+  if (is_doubled(spec_.arrangement) &&
+      (is_erased(body) || !filler_is_uniform(body, spec_.arrangement)))
     return std::nullopt;
-  const std::uint64_t chip_size = is_doubled(spec_.arrangement) ? frame->body / 2 : frame->body;
-  auto match = match_by_hints(spec_.system, spec_.part, chip_size, hints);
+  if (const auto signature =
+          judge_signature(spec_.system, spec_.part, straighten(body, spec_.arrangement)))
+    return *signature;
+  auto match = match_by_hints(spec_.system, spec_.part, frame->chip, hints);
   if (!match) return std::nullopt;
   // An unknown trailer or an unusual capacity makes the size say less.
-  const bool usual = spec_.usual_sizes == 0 || chip_size <= spec_.usual_sizes;
+  const bool usual = spec_.usual_sizes == 0 || frame->chip <= spec_.usual_sizes;
   const bool proven = match->confidence == Confidence::certain;
-  if (file.size() != frame->body || (!usual && !proven))
+  if (file.size() != frame->stored || (!usual && !proven))
     match->confidence = proven ? Confidence::likely : Confidence::possible;
-  if (spec_.part == "pak1") {
-    if (pak_has_id(body)) return Match{Confidence::certain, "the pak's id block holds", true};
-    return Match{Confidence::possible, "the size fits"};
+  if (is_doubled(spec_.arrangement)) {
+    match->by_content = true;
+    match->reason += ", and every other byte is filler";
   }
   return by_order(*match, body, hints);
 }
 
 // Chips that are found in several byte orders: what can be read decides, else the chip's own order.
 Match ChipLayout::by_order(Match match, ByteView body, const Hints& hints) const {
-  if (!spec_.several_orders) return match;
-  const ByteOrder order = judge_byte_order(body, hints.words);
-  const ByteOrder own = spec_.arrangement == Arrangement::swap16   ? ByteOrder::swap16
-                        : spec_.arrangement == Arrangement::swap32 ? ByteOrder::swap32
-                                                                   : ByteOrder::native;
-  if (order == own) {
+  if (spec_.orders.empty()) return match;
+  const std::size_t own = unit_of(spec_.arrangement);
+  const auto unit = judge_byte_order(body, hints.words, spec_.orders);
+  if (unit == own) {
     match.reason += ", and the content reads in this order";
     match.by_content = true;
     return match;
   }
-  if (order == ByteOrder::unknown && own == ByteOrder::native) {
+  if (!unit && own == 1) {
     match.confidence = std::min(match.confidence, Confidence::likely);
     match.reason += "; the byte order is assumed";
     return match;
   }
-  return {Confidence::possible, match.reason};
+  return {Confidence::possible, match.reason, false};
 }
 
 Result<Content> ChipLayout::read(ByteView file, const Hints& hints) const {
   const auto frame = frame_of(file, hints);
   if (!frame) return wrong_size(info_, file.size());
-  const auto body_size = static_cast<std::size_t>(frame->body);
+  const auto stored = static_cast<std::size_t>(frame->stored);
+  Bytes chip = straighten(file.first(stored), spec_.arrangement);
+  Content content;
+  if (chip.size() > frame->chip) {
+    content.findings.push_back(
+        {Level::note, "padded",
+         fmt::format("the file holds {}, the chip {}: the rest {}", size_text(chip.size()),
+                     size_text(frame->chip), frame->mirrored ? "repeats it" : "is erased"),
+         ""});
+    chip.resize(static_cast<std::size_t>(frame->chip));
+  }
   Save save;
   save.system = spec_.system;
   save.kind = Kind::battery;
-  const Bytes chip = straighten(file.first(body_size), spec_.arrangement);
   save.parts.push_back(make_part(spec_.system, spec_.part, chip));
-  Content content;
+  if (auto half = judge_half_written(save.parts.front()))
+    content.findings.push_back(std::move(*half));
   content.saves.push_back(std::move(save));
-  const ByteView rest = file.subspan(body_size);
+  const ByteView rest = file.subspan(stored);
   content.trailer.assign(rest.begin(), rest.end());
   return content;
+}
+
+// Without a mould: the game's capacity, else the part's own, in one of the sizes of the layout.
+std::uint64_t ChipLayout::size_for(const Part& part, const Hints& hints) const {
+  if (const auto hinted = hinted_size(hints, spec_.part)) return *hinted;
+  const std::uint64_t size = part.data.size();
+  const auto& sizes = spec_.body_sizes;
+  if (std::find(sizes.begin(), sizes.end(), size) != sizes.end()) return size;
+  const auto larger = std::min_element(sizes.begin(), sizes.end(), [&](auto a, auto b) {
+    return std::pair(a < size, a) < std::pair(b < size, b);
+  });
+  return *larger >= size ? *larger : *std::max_element(sizes.begin(), sizes.end());
 }
 
 Result<Written> ChipLayout::write(const WriteRequest& request) const {
@@ -170,39 +220,38 @@ Result<Written> ChipLayout::write(const WriteRequest& request) const {
                 "see 'bayswap layouts' for the layouts of its system");
   Written written;
   add_losses(save, {spec_.part}, info_.id, written.losses);
-
-  std::uint64_t size = part->data.size();
-  std::byte filler = kErasedZero;
-  ByteView header;
+  Frame frame;
+  std::byte padding = spec_.erased;
   ByteView trailer;
   if (request.mould) {
-    const auto frame = frame_of(*request.mould, request.hints);
-    if (!frame)
+    const auto found = frame_of(*request.mould, request.hints);
+    if (!found)
       return fail(Trouble::stopped, "mould-differs",
                   fmt::format("the file to imitate is no {}: {} bytes", info_.id,
                               grouped(request.mould->size())));
-    const auto body = static_cast<std::size_t>(frame->body);
-    size = is_doubled(spec_.arrangement) ? frame->body / 2 : frame->body;
-    filler = filler_of(request.mould->first(body), spec_.arrangement);
-    trailer = request.mould->subspan(body);
-  } else if (const auto hinted = hinted_size(request.hints, spec_.part)) {
-    size = *hinted;
+    frame = *found;
+    const ByteView body = request.mould->first(static_cast<std::size_t>(frame.stored));
+    if (frame.stored > stored_size(frame.chip, spec_.arrangement)) padding = body.back();
+    trailer = request.mould->subspan(static_cast<std::size_t>(frame.stored));
+  } else {
+    frame.chip = size_for(*part, request.hints);
+    frame.stored = stored_size(frame.chip, spec_.arrangement);
   }
-  const auto& sizes = spec_.body_sizes;
-  if (std::find(sizes.begin(), sizes.end(), size) == sizes.end() && !request.mould) {
-    const auto larger = std::min_element(sizes.begin(), sizes.end(), [&](auto a, auto b) {
-      return std::pair(a < size, a) < std::pair(b < size, b);
-    });
-    size = *larger >= size ? *larger : *std::max_element(sizes.begin(), sizes.end());
-  }
-  auto chip = resized(*part, size, spec_.erased, written.losses);
+  auto chip = resized(*part, frame.chip, spec_.erased, written.losses);
   if (!chip) {
     chip = part->data;
-    chip->resize(static_cast<std::size_t>(size));
+    chip->resize(static_cast<std::size_t>(frame.chip));
   }
-  const Bytes body = arrange(*chip, spec_.arrangement, filler);
-  written.bytes.assign(header.begin(), header.end());
-  written.bytes.insert(written.bytes.end(), body.begin(), body.end());
+  const std::size_t own = chip->size();
+  chip->resize(
+      static_cast<std::size_t>(is_doubled(spec_.arrangement) ? frame.stored / 2 : frame.stored),
+      padding);
+  if (frame.mirrored)
+    for (std::size_t i = own; i < chip->size(); ++i) (*chip)[i] = (*chip)[i - own];
+  written.bytes = arrange(*chip, spec_.arrangement, kErasedZero);
+  if (request.mould && is_doubled(spec_.arrangement))
+    for (std::size_t at = 1 - data_offset(spec_.arrangement); at < written.bytes.size(); at += 2)
+      written.bytes[at] = (*request.mould)[at];
   written.bytes.insert(written.bytes.end(), trailer.begin(), trailer.end());
   return written;
 }

@@ -28,7 +28,8 @@ struct ChipSpec {
   std::byte erased;                       ///< what blank storage of the chip holds
   std::vector<std::uint64_t> body_sizes;  ///< chip capacities in bytes, usual one first
   std::string summary;
-  bool several_orders = false;    ///< the same chip is stored in more than one byte order
+  /// The orders in which this chip is found: reversed units in bytes, 1 for the chip's own.
+  std::vector<std::size_t> orders;
   std::uint64_t usual_sizes = 0;  ///< larger chips than this are rare; 0: all sizes are usual
 };
 
@@ -46,8 +47,11 @@ class ChipLayout final : public Layout {
 
  private:
   struct Frame;
+  [[nodiscard]] std::optional<std::uint64_t> stored_size_of(std::uint64_t file,
+                                                            const Hints& hints) const;
   [[nodiscard]] std::optional<Frame> frame_of(ByteView file, const Hints& hints) const;
   [[nodiscard]] Match by_order(Match match, ByteView body, const Hints& hints) const;
+  [[nodiscard]] std::uint64_t size_for(const Part& part, const Hints& hints) const;
 
   ChipSpec spec_;
   LayoutInfo info_;

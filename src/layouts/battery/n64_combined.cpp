@@ -61,20 +61,15 @@ N64CombinedLayout::N64CombinedLayout(bool word_reversed) : word_reversed_(word_r
 std::optional<Match> N64CombinedLayout::recognise(ByteView file, const Hints& hints) const {
   if (!fits(file) || (hints.system && *hints.system != System::n64)) return std::nullopt;
   const ByteView chips = file.subspan(kAreas[5].offset, kAreas[5].size + kAreas[6].size);
-  switch (judge_byte_order(chips, hints.words)) {
-    case ByteOrder::native:
-      return word_reversed_
-                 ? Match{Confidence::possible, "the size fits"}
-                 : Match{Confidence::likely, "size, and the content reads in this order", true};
-    case ByteOrder::swap32:
-      return word_reversed_
-                 ? Match{Confidence::certain, "size, and the content reads in this order", true}
-                 : Match{Confidence::possible, "the size fits"};
-    default:
-      return word_reversed_
-                 ? Match{Confidence::likely, "the size fits, and this is the usual order"}
-                 : Match{Confidence::possible, "the size fits"};
-  }
+  constexpr std::array<std::size_t, 2> kUnits{1, 4};
+  const auto unit = judge_byte_order(chips, hints.words, kUnits);
+  if (!unit)
+    return word_reversed_
+               ? Match{Confidence::likely, "the size fits, and this is the usual order", false}
+               : Match{Confidence::possible, "the size fits", false};
+  if (*unit == (word_reversed_ ? 4U : 1U))
+    return Match{Confidence::certain, "size, and the content reads in this order", true};
+  return Match{Confidence::possible, "the size fits", false};
 }
 
 Result<Content> N64CombinedLayout::read(ByteView file, const Hints& hints) const {
