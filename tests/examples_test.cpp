@@ -14,7 +14,7 @@ class Examples : public test::WorldTest {
 
 TEST_F(Examples, TellWhatAFileIs) {
   EXPECT_NE(run("what_is_it", {"den/saves/Copper Tide (America).srm"})
-                .out.find("n64-combined-swap32: likely"),
+                .out.find("n64-combined-swap32: certain"),
             std::string::npos);
   EXPECT_NE(
       run("what_is_it", {"ferry/gb/Tin Orchard (Europe).gb"}).out.find("a gb ROM: TIN ORCHARD"),

@@ -30,6 +30,9 @@ struct Hints {
   bool chips_from_header = false;  ///< the ROM itself says so (else a catalog does)
   /// Words that the game may have written into its save, such as the title in its ROM.
   std::vector<std::string> words;
+  /// The unit (1, 2, 4 or 8 bytes reversed) in which text in the file can be read; 0: none stands
+  /// out. identify() fills it in once for all layouts.
+  std::optional<std::size_t> readable_unit;
 };
 
 /// A layout's claim on a file.

@@ -52,6 +52,13 @@ bool RomIndex::has_stem(std::string_view stem) const {
   return by_stem_.contains(std::string(stem));
 }
 
+bool RomIndex::has_path(const Path& path) const {
+  const auto same_stem = by_stem_.find(stem_of(path));
+  if (same_stem == by_stem_.end()) return false;
+  return std::any_of(same_stem->second.begin(), same_stem->second.end(),
+                     [&](std::size_t at) { return roms_[at].path == path; });
+}
+
 std::vector<const RomFile*> RomIndex::matching(std::string_view stem,
                                                std::optional<System> system) const {
   std::vector<const RomFile*> found;

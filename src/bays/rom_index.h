@@ -34,6 +34,7 @@ class RomIndex {
 
   [[nodiscard]] const std::vector<RomFile>& roms() const { return roms_; }
   [[nodiscard]] bool has_stem(std::string_view stem) const;
+  [[nodiscard]] bool has_path(const Path& path) const;
   /// The ROMs of this exact stem; else those whose name or header title is the same but for tags,
   /// case and punctuation.
   [[nodiscard]] std::vector<const RomFile*> matching(std::string_view stem,

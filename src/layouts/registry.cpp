@@ -2,9 +2,11 @@
 #include <fmt/format.h>
 
 #include <algorithm>
+#include <array>
 
 #include "bayswap/layout.h"
 #include "bytes/text.h"
+#include "layouts/battery/byte_order_evidence.h"
 #include "layouts/battery/chip_layout.h"
 #include "layouts/battery/chip_table.h"
 #include "layouts/battery/gb_clock.h"
@@ -60,8 +62,18 @@ Result<const Layout*> find_layout(std::string_view id) {
 std::vector<Guess> identify(ByteView file, const Hints& hints) {
   std::vector<Guess> guesses;
   if (file.empty()) return guesses;
+  Hints known = hints;
+  constexpr std::size_t kLargestOrdered = 0x20000 + 256;  // no chip with several orders is larger
+  // Small chips are EEPROMs, found whole or in reversed 8-byte units; large ones have words swapped.
+  constexpr std::size_t kLargestEeprom = 0x2000 + 256;
+  constexpr std::array<std::size_t, 2> kEepromUnits{1, 8};
+  constexpr std::array<std::size_t, 3> kWordUnits{1, 2, 4};
+  if (file.size() <= kLargestEeprom)
+    known.readable_unit = judge_byte_order(file, hints.words, kEepromUnits).value_or(0);
+  else if (file.size() <= kLargestOrdered)
+    known.readable_unit = judge_byte_order(file, hints.words, kWordUnits).value_or(0);
   for (const auto& layout : layouts().all())
-    if (auto match = layout->recognise(file, hints))
+    if (auto match = layout->recognise(file, known))
       guesses.push_back(
           {layout.get(), match->confidence, std::move(match->reason), match->by_content});
   // Registration order breaks ties: the commoner layout of a family is registered first.

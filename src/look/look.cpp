@@ -119,7 +119,8 @@ void add_game(const Inspection& found, const Catalog& catalog, Item& item) {
 
 Result<Item> look_at_file(Session& session, RomFolders& folders, const Path& path,
                           const LookOptions& options, const RomIndex* index) {
-  if (options.is.empty())
+  // Looking through a folder has found its ROMs already.
+  if (options.is.empty() && (index == nullptr || index->has_path(path)))
     if (const auto rom = read_rom_file(*session.storage, path)) {
       const auto info = session.storage->info(path);
       return rom_item(path, info ? info->size : 0, rom->info, session.catalog);

@@ -13,6 +13,6 @@ cmake --build "$scratch/build" >/dev/null
 pc=$(find "$scratch/prefix" -name bayswap.pc)
 sed -i "s#^prefix=.*#prefix=$scratch/prefix#" "$pc"
 export PKG_CONFIG_PATH=$(dirname "$pc")
-g++ -std=c++20 $flags "$source/tests/outside/main.cpp" -o "$scratch/by-pkg-config" $(pkg-config --cflags --libs --static bayswap)
+g++ -std=c++20 $flags "$source/tests/outside/main.cpp" -o "$scratch/by-pkg-config" $(pkg-config --cflags --libs bayswap)
 "$scratch/by-pkg-config"
 "$scratch/prefix/bin/bayswap" --version

@@ -14,6 +14,7 @@ namespace bayswap {
 namespace {
 
 constexpr std::size_t kLeastWord = 4;
+constexpr int kLeastPairs = 6;
 
 std::string_view as_text(ByteView bytes) {
   return {reinterpret_cast<const char*>(bytes.data()), bytes.size()};
@@ -23,51 +24,92 @@ bool contains(ByteView data, std::string_view word) {
   return as_text(data).find(word) != std::string_view::npos;
 }
 
-// Pairs of letters that begin or fill most words of languages written in Latin letters; reversed
-// words hold far fewer of them.
-constexpr std::string_view kCommonPairs =
-    "th he in er an re on at en nd ti es or te of ed is it al ar st to nt ng se ha as ou io le ve "
-    "co me de hi ri ro ic ne ea ra ce li ch ll be ma si om ur ";
+// Pairs of letters that are common in this order and rare in the other, in languages written in
+// Latin letters. They speak for an order, and turned round against it.
+constexpr std::string_view kDirectedPairs =
+    "th he ha nd ng nt ou io st ve ch co ce sh wh qu ck ly ry ty ay oy tr pr br fr gr cr dr pl bl cl "
+    "fl gl sp sk mp ld lt ll wo wa we rd mo po fo ho ca fi vi qu ju gu by my pe be ";
 
-std::array<bool, 26 * 26> common_pairs() {
-  std::array<bool, 26 * 26> table{};
-  for (std::size_t i = 0; i + 1 < kCommonPairs.size(); i += 3)
-    table[static_cast<std::size_t>(kCommonPairs[i] - 'a') * 26 +
-          static_cast<std::size_t>(kCommonPairs[i + 1] - 'a')] = true;
+std::array<std::int8_t, 27 * 27> directed_pairs() {
+  std::array<std::int8_t, 27 * 27> table{};
+  for (std::size_t i = 0; i + 1 < kDirectedPairs.size(); i += 3) {
+    const auto first = static_cast<std::size_t>(kDirectedPairs[i] - 'a');
+    const auto second = static_cast<std::size_t>(kDirectedPairs[i + 1] - 'a');
+    if (first == second) continue;
+    table[first * 27 + second] = 1;
+    table[second * 27 + first] = -1;
+  }
   return table;
 }
 
-// 0 to 25 for letters of either case, 255 for everything else.
+constexpr std::uint8_t kBlank = 26;
+constexpr std::uint8_t kNoText = 255;
+
+// 0 to 25 for letters of either case, 26 for a blank, 255 for everything else.
 std::array<std::uint8_t, 256> letter_table() {
   std::array<std::uint8_t, 256> table{};
-  table.fill(255);
+  table.fill(kNoText);
   for (std::uint8_t i = 0; i < 26; ++i) table['a' + i] = table['A' + i] = i;
+  table[' '] = kBlank;
   return table;
 }
 
-// Counts common pairs inside runs of at least six letters; shorter runs occur in random bytes.
-std::size_t readable_pairs(ByteView data) {
-  static const std::array<bool, 26 * 26> kPairs = common_pairs();
+struct Reading {
+  int score = 0;  // pairs that speak for the order, less those that speak against it
+  int pairs = 0;  // all of them
+};
+
+// Looks at runs of at least eight letters and blanks; shorter runs occur in random bytes.
+void read_pairs(ByteView data, Reading& reading) {
+  static const std::array<std::int8_t, 27 * 27> kPairs = directed_pairs();
   static const std::array<std::uint8_t, 256> kLetters = letter_table();
-  constexpr std::size_t kLeastRun = 6;
+  constexpr std::size_t kLeastRun = 8;
   const auto letter = [&](std::size_t at) { return kLetters[to_u8(data[at])]; };
-  std::size_t score = 0;
-  // A run of six covers every sixth byte, so only those need a look.
+  // A run of eight covers every eighth byte, so only those need a look.
   for (std::size_t probe = kLeastRun - 1; probe < data.size();) {
-    if (letter(probe) == 255) {
+    if (letter(probe) == kNoText) {
       probe += kLeastRun;
       continue;
     }
     std::size_t start = probe;
-    while (start > 0 && letter(start - 1) != 255) --start;
+    while (start > 0 && letter(start - 1) != kNoText) --start;
     std::size_t end = probe;
-    while (end < data.size() && letter(end) != 255) ++end;
+    while (end < data.size() && letter(end) != kNoText) ++end;
     if (end - start >= kLeastRun)
-      for (std::size_t k = start; k + 1 < end; ++k)
-        if (kPairs[std::size_t{letter(k)} * 26 + letter(k + 1)]) ++score;
+      for (std::size_t k = start; k + 1 < end; ++k) {
+        const int pair = kPairs[std::size_t{letter(k)} * 27 + letter(k + 1)];
+        reading.score += pair;
+        reading.pairs += pair * pair;
+      }
     probe = end + kLeastRun;
   }
-  return score;
+}
+
+// The one that stands out from all others.
+template <class Vote, class Enough>
+std::optional<std::size_t> winner(std::span<const std::size_t> units, const std::vector<Vote>& votes,
+                                  Enough enough) {
+  for (std::size_t best = 0; best < votes.size(); ++best) {
+    bool stands_out = true;
+    for (std::size_t other = 0; other < votes.size(); ++other)
+      stands_out = stands_out && (other == best || enough(votes[best], votes[other]));
+    if (stands_out) return units[best];
+  }
+  return std::nullopt;
+}
+
+using Votes = std::vector<std::size_t>;
+
+Votes count_words(ByteView stored, const std::vector<std::string>& words, std::span<const std::size_t> units) {
+  Votes votes;
+  for (const std::size_t unit : units) {
+    Bytes data(stored.begin(), stored.end());
+    reverse_units(data, unit);
+    votes.push_back(static_cast<std::size_t>(std::count_if(words.begin(), words.end(), [&](const std::string& word) {
+      return word.size() >= kLeastWord && contains(data, word);
+    })));
+  }
+  return votes;
 }
 
 }  // namespace
@@ -75,27 +117,36 @@ std::size_t readable_pairs(ByteView data) {
 std::optional<std::size_t> judge_byte_order(ByteView stored, const std::vector<std::string>& words,
                                             std::span<const std::size_t> units) {
   if (is_erased(stored)) return std::nullopt;
-  std::vector<std::size_t> found_words;
-  std::vector<std::size_t> pairs;
-  for (const std::size_t unit : units) {
-    Bytes data(stored.begin(), stored.end());
-    reverse_units(data, unit);
-    found_words.push_back(static_cast<std::size_t>(
-        std::count_if(words.begin(), words.end(), [&](const std::string& word) {
-          return word.size() >= kLeastWord && contains(data, word);
-        })));
-    pairs.push_back(readable_pairs(data));
-  }
-  const auto winner = [&](const std::vector<std::size_t>& votes, auto enough) {
-    const auto best = std::max_element(votes.begin(), votes.end());
-    for (auto other = votes.begin(); other != votes.end(); ++other)
-      if (other != best && !enough(*best, *other)) return std::optional<std::size_t>{};
-    return std::optional(units[static_cast<std::size_t>(best - votes.begin())]);
+  if (!words.empty())
+    if (const auto by_words =
+            winner(units, count_words(stored, words, units), std::greater<std::size_t>()))
+      return by_words;
+  constexpr int kPlenty = 32;                        // pairs that settle it before the end
+  constexpr std::size_t kBlock = 4096;               // a multiple of every unit
+  constexpr std::size_t kMostRead = 8 * kBlock;      // text that comes later is rare
+  // Clear is: enough pairs, twice those of any other order, and more than chance would give.
+  const auto clear = [](const Reading& best, const Reading& other) {
+    return best.score >= kLeastPairs && best.score >= 2 * other.score &&
+           best.score * best.score >= 6 * best.pairs;
   };
-  if (const auto by_words = winner(found_words, std::greater<>())) return by_words;
-  constexpr std::size_t kLeastPairs = 8;
-  return winner(pairs,
-                [](auto best, auto other) { return best >= kLeastPairs && best >= 2 * other; });
+  std::vector<Reading> readings(units.size());
+  std::array<std::byte, kBlock> buffer{};
+  for (std::size_t at = 0, read = 0; at < stored.size() && read < kMostRead; at += kBlock) {
+    const ByteView block = stored.subspan(at, std::min(kBlock, stored.size() - at));
+    if (is_erased(block)) continue;
+    read += kBlock;
+    const std::span<std::byte> data = std::span(buffer).first(block.size());
+    int most = 0;
+    for (std::size_t i = 0; i < units.size(); ++i) {
+      std::copy(block.begin(), block.end(), data.begin());
+      reverse_units(data, units[i]);
+      read_pairs(data, readings[i]);
+      most = std::max(most, readings[i].score);
+    }
+    if (most >= kPlenty)
+      if (const auto early = winner(units, readings, clear)) return early;
+  }
+  return winner(units, readings, clear);
 }
 
 }  // namespace bayswap

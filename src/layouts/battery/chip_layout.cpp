@@ -134,9 +134,8 @@ std::optional<Match> ChipLayout::recognise(ByteView file, const Hints& hints) co
   if (is_doubled(spec_.arrangement) &&
       (is_erased(body) || !filler_is_uniform(body, spec_.arrangement)))
     return std::nullopt;
-  if (const auto signature =
-          judge_signature(spec_.system, spec_.part, straighten(body, spec_.arrangement)))
-    return *signature;
+  if (bears_signature(spec_.system, spec_.part))
+    return judge_signature(spec_.system, straighten(body, spec_.arrangement));
   auto match = match_by_hints(spec_.system, spec_.part, frame->chip, hints);
   if (!match) return std::nullopt;
   // An unknown trailer or an unusual capacity makes the size say less.
@@ -155,13 +154,15 @@ std::optional<Match> ChipLayout::recognise(ByteView file, const Hints& hints) co
 Match ChipLayout::by_order(Match match, ByteView body, const Hints& hints) const {
   if (spec_.orders.empty()) return match;
   const std::size_t own = unit_of(spec_.arrangement);
-  const auto unit = judge_byte_order(body, hints.words, spec_.orders);
+  const std::size_t unit = hints.readable_unit
+                               ? *hints.readable_unit
+                               : judge_byte_order(body, hints.words, spec_.orders).value_or(0);
   if (unit == own) {
     match.reason += ", and the content reads in this order";
     match.by_content = true;
     return match;
   }
-  if (!unit && own == 1) {
+  if (unit == 0 && own == 1) {
     match.confidence = std::min(match.confidence, Confidence::likely);
     match.reason += "; the byte order is assumed";
     return match;

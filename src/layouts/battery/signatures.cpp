@@ -23,14 +23,15 @@ bool has_segacd_mark(ByteView chip) {
 
 }  // namespace
 
-std::optional<Match> judge_signature(System system, std::string_view part, ByteView chip) {
-  if (system == System::n64 && part == "pak1")
-    return pak_has_id(chip) ? Match{Confidence::certain, "the pak's id block holds", true}
-                            : Match{Confidence::possible, "the size fits", false};
-  if (system == System::segacd)
-    return has_segacd_mark(chip) ? Match{Confidence::certain, "its end names the format", true}
-                                 : Match{Confidence::possible, "the size fits", false};
-  return std::nullopt;
+bool bears_signature(System system, std::string_view part) {
+  return (system == System::n64 && part == "pak1") || system == System::segacd;
+}
+
+Match judge_signature(System system, ByteView chip) {
+  const bool pak = system == System::n64;
+  if (pak ? pak_has_id(chip) : has_segacd_mark(chip))
+    return {Confidence::certain, pak ? "the pak's id block holds" : "its end names the format", true};
+  return {Confidence::possible, "the size fits", false};
 }
 
 }  // namespace bayswap

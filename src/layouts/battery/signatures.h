@@ -1,15 +1,16 @@
 // Structures inside chip images that prove what they are.
 #pragma once
 
-#include <optional>
+#include <string_view>
 
 #include "bayswap/layout.h"
 
 namespace bayswap {
 
-/// A verdict for chips that bear a structure of their own; nothing for all others. A chip that
-/// should bear one and does not is only possible.
-[[nodiscard]] std::optional<Match> judge_signature(System system, std::string_view part,
-                                                   ByteView chip);
+/// True for chips that bear a structure of their own.
+[[nodiscard]] bool bears_signature(System system, std::string_view part);
+
+/// The verdict for such a chip. One without its structure is only possible.
+[[nodiscard]] Match judge_signature(System system, ByteView chip);
 
 }  // namespace bayswap
