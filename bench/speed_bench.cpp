@@ -23,7 +23,8 @@ constexpr std::size_t kRom = 32U << 20U;
 constexpr std::size_t kSave = 8U << 20U;
 
 void count(benchmark::State& state, std::size_t bytes) {
-  state.SetBytesProcessed(static_cast<std::int64_t>(state.iterations()) * static_cast<std::int64_t>(bytes));
+  state.SetBytesProcessed(static_cast<std::int64_t>(state.iterations()) *
+                          static_cast<std::int64_t>(bytes));
 }
 
 void marker_scan(benchmark::State& state) {

@@ -98,6 +98,67 @@ Bytes gb_rom(std::string_view title, std::uint8_t type, std::uint8_t ram_code) {
   return rom;
 }
 
+Bytes gba_rom(std::string_view title, std::string_view code, std::string_view marker) {
+  Bytes rom = code_like(0x10000, 32);
+  for (std::size_t at = 0xA0; at < 0xC0; ++at) put_u8(rom, at, 0);
+  put(rom, 0xA0, title);
+  put(rom, 0xAC, code);
+  put(rom, 0xB0, "BS");
+  put_u8(rom, 0xB2, 0x96);
+  unsigned sum = 0x19;
+  for (std::size_t at = 0xA0; at < 0xBD; ++at) sum += std::to_integer<unsigned>(rom[at]);
+  put_u8(rom, 0xBD, 0U - sum);
+  put(rom, 0x8000, marker);
+  return rom;
+}
+
+Bytes nes_rom() {
+  Bytes rom = code_like(16 + 0x8000 + 0x2000, 6);
+  for (std::size_t at = 0; at < 16; ++at) put_u8(rom, at, 0);
+  put(rom, 0, "NES\x1A");
+  put_u8(rom, 4, 2);
+  put_u8(rom, 5, 1);
+  put_u8(rom, 6, 0x12);
+  put_u8(rom, 7, 0x08);
+  put_u8(rom, 10, 0x70);
+  return rom;
+}
+
+Bytes md_rom(std::string_view title, std::string_view serial, char region) {
+  Bytes rom = code_like(0x10000, 68);
+  for (std::size_t at = 0x100; at < 0x200; ++at) put_u8(rom, at, ' ');
+  put(rom, 0x100, "SEGA");
+  put(rom, 0x120, title);
+  put(rom, 0x150, title);
+  put(rom, 0x180, serial);
+  put(rom, 0x1B0, "RA\xF8\x20");
+  put_be(rom, 0x1B4, 0x200001, 4);
+  put_be(rom, 0x1B8, 0x203FFF, 4);
+  put_u8(rom, 0x1F0, static_cast<unsigned char>(region));
+  return rom;
+}
+
+Bytes nds_rom(std::string_view title, std::string_view code) {
+  Bytes rom = code_like(0x4000, 9);
+  for (std::size_t at = 0; at < 0x200; ++at) put_u8(rom, at, 0);
+  put(rom, 0x00, title);
+  put(rom, 0x0C, code);
+  put(rom, 0x10, "BS");
+  unsigned crc = 0xFFFF;
+  for (std::size_t at = 0; at < 0x15E; ++at) {
+    crc ^= std::to_integer<unsigned>(rom[at]);
+    for (int bit = 0; bit < 8; ++bit) crc = (crc & 1U) != 0 ? crc >> 1U ^ 0xA001U : crc >> 1U;
+  }
+  put_le(rom, 0x15E, crc, 2);
+  return rom;
+}
+
+Bytes on_odd_line(const Bytes& chip) {
+  Bytes stored(chip.size() * 2);
+  for (std::size_t i = 0; i < chip.size(); ++i) stored[2 * i + 1] = chip[i];
+  return stored;
+}
+
 Bytes progress(std::string_view title, std::size_t size, std::uint32_t seed, std::byte erased) {
   static constexpr std::array<std::string_view, 4> kPlaces{"the lantern quay", "north harbour",
                                                            "the orchard gate", "winter station"};

@@ -12,6 +12,13 @@ namespace bayswap::demo {
 [[nodiscard]] Bytes snes_rom(std::string_view title, std::uint8_t country, std::uint8_t sram_code);
 [[nodiscard]] Bytes gb_rom(std::string_view title, std::uint8_t type, std::uint8_t ram_code);
 
+/// `marker`: the name of the save library, such as `FLASH512_V131`.
+[[nodiscard]] Bytes gba_rom(std::string_view title, std::string_view code, std::string_view marker);
+[[nodiscard]] Bytes nes_rom();
+/// A cartridge with 8 KiB of RAM on the odd byte line.
+[[nodiscard]] Bytes md_rom(std::string_view title, std::string_view serial, char region);
+[[nodiscard]] Bytes nds_rom(std::string_view title, std::string_view code);
+
 /// Progress of a game in `size` bytes: its name, players, and numbers that depend on `seed`; the
 /// last third stays erased.
 [[nodiscard]] Bytes progress(std::string_view title, std::size_t size, std::uint32_t seed,
@@ -26,6 +33,9 @@ namespace bayswap::demo {
 
 /// The n64 container, chips already in their own order; SRAM is stored word-reversed.
 [[nodiscard]] Bytes n64_container(const Bytes& eeprom, const Bytes& pak1, const Bytes& sram);
+
+/// The bytes at odd offsets, 00 at even ones.
+[[nodiscard]] Bytes on_odd_line(const Bytes& chip);
 
 void append(Bytes& to, const Bytes& more);
 

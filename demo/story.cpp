@@ -13,7 +13,7 @@ namespace bayswap::demo {
 namespace {
 
 std::string quoted(const std::string& word) {
-  return word.find_first_of(" ()") == std::string::npos ? word : "\"" + word + "\"";
+  return word.find_first_of(" ()&") == std::string::npos ? word : "\"" + word + "\"";
 }
 
 class Teller {
@@ -114,6 +114,15 @@ void tell_of_refusals(Teller& story) {
   story.run({"carry", "downloads/Copper Tide (Europe).sra", "--to", "den"}, 1);
 }
 
+void tell_of_a_drawer(Teller& story) {
+  story.scene("A drawer of cartridges",
+              "Which chip, which order, is it alive? The ROMs say, and so do the bytes.");
+  story.run({"look", "drawer/Quarry Choir.srm", "drawer/Moss & Motor (Europe).gba",
+             "drawer/Lighthouse Ledger.sav"});
+  story.say("Two dumps of one cartridge that should be the same:");
+  story.run({"look", "drawer/Ember Atlas.sav", "drawer/Ember Atlas (second dump).sav"});
+}
+
 void tell_of_undo(Teller& story) {
   story.scene("Second thoughts",
               "The last carry brought Tin Orchard. It can be taken back to the byte.");
@@ -134,6 +143,7 @@ int tell_story(const Path& folder, const cli::Surroundings& surroundings) {
   tell_of_return(story, folder);
   tell_of_names_and_clocks(story);
   tell_of_refusals(story);
+  tell_of_a_drawer(story);
   tell_of_undo(story);
   story.say(fmt::format("Look around in {}; it is yours to try things on.", folder.string()));
   std::filesystem::current_path(before, problem);

@@ -105,6 +105,30 @@ void build_downloads(Builder& world) {
   world.file("downloads/Copper Tide (Europe).sra", progress("COPPER TIDE", 0x8000, 18, kOnes), 24);
 }
 
+// A drawer of cartridges, dumped one after the other.
+void build_drawer(Builder& world) {
+  world.file("drawer/Moss & Motor (Europe).gba", gba_rom("MOSS & MOTOR", "BMMP", "FLASH512_V131"),
+             1);
+  world.file("drawer/Moss & Motor (Europe).sav", progress("MOSS & MOTOR", 0x10000, 50, kOnes), 26);
+  world.file("drawer/Ember Atlas.nes", nes_rom(), 1);
+  const Bytes atlas = progress("EMBER ATLAS", 0x2000, 51, kZero);
+  world.file("drawer/Ember Atlas.sav", atlas, 26);
+  Bytes shaky = atlas;
+  for (std::size_t at = 0x640; at < 0x660; ++at) shaky[at] ^= std::byte{0x10};
+  shaky[0x1100] = kOnes;
+  world.file("drawer/Ember Atlas (second dump).sav", shaky, 27);
+  Bytes cut = atlas;
+  for (std::size_t at = 0x800; at < 0xC00; ++at) cut[at] = kOnes;
+  world.file("drawer/Ember Atlas (third dump).sav", cut, 28);
+  world.file("drawer/Quarry Choir.md", md_rom("QUARRY CHOIR", "GM 00045012-00", 'E'), 1);
+  world.file("drawer/Quarry Choir.srm", on_odd_line(progress("QUARRY CHOIR", 0x2000, 52, kOnes)),
+             26);
+  world.file("drawer/Lighthouse Ledger.nds", nds_rom("LEDGER", "ALLE"), 1);
+  Bytes ledger = progress("LIGHTHOUSE LEDGER", 0x80000, 53, kOnes);
+  append(ledger, Bytes(122, std::byte{'~'}));
+  world.file("drawer/Lighthouse Ledger.sav", ledger, 26);
+}
+
 }  // namespace
 
 Places places(const Path& folder) {
@@ -117,6 +141,7 @@ Result<void> build_world(const Path& folder) {
   build_den(world);
   build_ferry(world);
   build_downloads(world);
+  build_drawer(world);
   const std::string catalog = kCatalog;
   Bytes bytes;
   for (const char c : catalog) bytes.push_back(static_cast<std::byte>(c));

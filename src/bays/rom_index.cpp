@@ -97,7 +97,7 @@ Game game_of(const RomFile& rom, const Catalog& catalog) {
   const std::size_t tag = rom.stem.find_first_of("([");
   std::string name = rom.stem.substr(0, tag == 0 ? std::string::npos : tag);
   while (!name.empty() && name.back() == ' ') name.pop_back();
-  if (titles_agree(name, game.title)) game.title = safe_text(name);
+  if (game.title.empty() || titles_agree(name, game.title)) game.title = safe_text(name);
   return game;
 }
 

@@ -64,7 +64,8 @@ std::vector<Guess> identify(ByteView file, const Hints& hints) {
   if (file.empty()) return guesses;
   Hints known = hints;
   constexpr std::size_t kLargestOrdered = 0x20000 + 256;  // no chip with several orders is larger
-  // Small chips are EEPROMs, found whole or in reversed 8-byte units; large ones have words swapped.
+  // Small chips are EEPROMs, found whole or in reversed 8-byte units; large ones have words
+  // swapped.
   constexpr std::size_t kLargestEeprom = 0x2000 + 256;
   constexpr std::array<std::size_t, 2> kEepromUnits{1, 8};
   constexpr std::array<std::size_t, 3> kWordUnits{1, 2, 4};
@@ -76,9 +77,11 @@ std::vector<Guess> identify(ByteView file, const Hints& hints) {
     if (auto match = layout->recognise(file, known))
       guesses.push_back(
           {layout.get(), match->confidence, std::move(match->reason), match->by_content});
-  // Registration order breaks ties: the commoner layout of a family is registered first.
-  std::stable_sort(guesses.begin(), guesses.end(),
-                   [](const Guess& a, const Guess& b) { return a.confidence > b.confidence; });
+  // What the content says outranks what the size says; then the commoner layout of a family, which
+  // is registered first.
+  std::stable_sort(guesses.begin(), guesses.end(), [](const Guess& a, const Guess& b) {
+    return std::pair(a.confidence, a.by_content) > std::pair(b.confidence, b.by_content);
+  });
   return guesses;
 }
 

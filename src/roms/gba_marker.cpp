@@ -82,9 +82,13 @@ using Scan = bool (*)(const std::byte*, std::size_t);
 [[gnu::target("avx2")]] bool any_candidate_wide(const std::byte* block, std::size_t words) {
   return any_candidate(block, words);
 }
-Scan best_scan() { return __builtin_cpu_supports("avx2") ? any_candidate_wide : any_candidate_anywhere; }
+Scan best_scan() {
+  return __builtin_cpu_supports("avx2") ? any_candidate_wide : any_candidate_anywhere;
+}
 #else
-Scan best_scan() { return any_candidate_anywhere; }
+Scan best_scan() {
+  return any_candidate_anywhere;
+}
 #endif
 
 }  // namespace

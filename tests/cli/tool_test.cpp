@@ -65,6 +65,49 @@ TEST_F(Tool, LooksAtEveryDemoFile) {
   EXPECT_GT(object({"look", "."})["items"].size(), 20U);
 }
 
+TEST_F(Tool, LooksThroughADrawerOfCartridges) {
+  const std::vector<std::tuple<std::string, std::string, std::uint64_t>> known{
+      {"Moss & Motor (Europe).sav", "gba-flash64", 0x10000},
+      {"Ember Atlas.sav", "nes-battery", 0x2000},
+      {"Quarry Choir.srm", "md-battery-odd", 0x2000},
+      {"Lighthouse Ledger.sav", "nds-battery", 0x80000}};
+  for (const auto& [name, layout, size] : known) {
+    const json item = object({"look", "drawer/" + name})["items"].at(0);
+    EXPECT_EQ(item["layout"], layout) << item;
+    EXPECT_EQ(item["parts"].at(0)["size"], size);
+  }
+  const json rom = object({"look", "drawer/Moss & Motor (Europe).gba"})["items"].at(0);
+  EXPECT_EQ(rom["game"]["code"], "BMMP");
+  EXPECT_EQ(rom["game"]["region"], "europe");
+  EXPECT_EQ(rom["chips"].at(0)["part"], "flash");
+  EXPECT_EQ(rom["header_ok"], true);
+  const json cut = object({"look", "drawer/Ember Atlas (third dump).sav"})["items"].at(0);
+  EXPECT_EQ(cut["findings"].at(0)["code"], "half-written");
+}
+
+TEST_F(Tool, ComparesTwoDumps) {
+  const json two =
+      object({"look", "drawer/Ember Atlas.sav", "drawer/Ember Atlas (second dump).sav"});
+  EXPECT_EQ(two["items"].size(), 2U);
+  EXPECT_EQ(two["compare"].at(0)["part"], "sram");
+  EXPECT_EQ(two["compare"].at(0)["differing"], 33);
+  EXPECT_EQ(two["compare"].at(0)["ranges"].at(0), json::array({0x640, 0x65F}));
+  const json same = object({"look", "drawer/Ember Atlas.sav", "drawer/Ember Atlas.sav"});
+  EXPECT_EQ(same["compare"].at(0)["differing"], 0);
+}
+
+TEST_F(Tool, ReadsRomsInsideZip) {
+  const Outcome zipped =
+      test::run_program({"bsdtar", "--format=zip", "-cf", at("drawer/zipped.zip"), "-C",
+                         at("drawer"), "Moss & Motor (Europe).gba"},
+                        folder_.path(), {});
+  if (zipped.status == 127) GTEST_SKIP() << "no bsdtar here";
+  const json item = object({"look", "drawer/zipped.zip"})["items"].at(0);
+  EXPECT_EQ(item["kind"], "rom");
+  EXPECT_EQ(item["game"]["code"], "BMMP");
+  EXPECT_EQ(item["chips"].at(0)["part"], "flash");
+}
+
 TEST_F(Tool, PlanCarryAndUndo) {
   const auto before = snapshot(folder_ / "den");
   json moves = object({"carry", "reader:Copper Tide", "--to", "den", "--plan"})["moves"];

@@ -27,7 +27,8 @@ bool contains(ByteView data, std::string_view word) {
 // Pairs of letters that are common in this order and rare in the other, in languages written in
 // Latin letters. They speak for an order, and turned round against it.
 constexpr std::string_view kDirectedPairs =
-    "th he ha nd ng nt ou io st ve ch co ce sh wh qu ck ly ry ty ay oy tr pr br fr gr cr dr pl bl cl "
+    "th he ha nd ng nt ou io st ve ch co ce sh wh qu ck ly ry ty ay oy tr pr br fr gr cr dr pl bl "
+    "cl "
     "fl gl sp sk mp ld lt ll wo wa we rd mo po fo ho ca fi vi qu ju gu by my pe be ";
 
 std::array<std::int8_t, 27 * 27> directed_pairs() {
@@ -87,8 +88,8 @@ void read_pairs(ByteView data, Reading& reading) {
 
 // The one that stands out from all others.
 template <class Vote, class Enough>
-std::optional<std::size_t> winner(std::span<const std::size_t> units, const std::vector<Vote>& votes,
-                                  Enough enough) {
+std::optional<std::size_t> winner(std::span<const std::size_t> units,
+                                  const std::vector<Vote>& votes, Enough enough) {
   for (std::size_t best = 0; best < votes.size(); ++best) {
     bool stands_out = true;
     for (std::size_t other = 0; other < votes.size(); ++other)
@@ -100,14 +101,16 @@ std::optional<std::size_t> winner(std::span<const std::size_t> units, const std:
 
 using Votes = std::vector<std::size_t>;
 
-Votes count_words(ByteView stored, const std::vector<std::string>& words, std::span<const std::size_t> units) {
+Votes count_words(ByteView stored, const std::vector<std::string>& words,
+                  std::span<const std::size_t> units) {
   Votes votes;
   for (const std::size_t unit : units) {
     Bytes data(stored.begin(), stored.end());
     reverse_units(data, unit);
-    votes.push_back(static_cast<std::size_t>(std::count_if(words.begin(), words.end(), [&](const std::string& word) {
-      return word.size() >= kLeastWord && contains(data, word);
-    })));
+    votes.push_back(static_cast<std::size_t>(
+        std::count_if(words.begin(), words.end(), [&](const std::string& word) {
+          return word.size() >= kLeastWord && contains(data, word);
+        })));
   }
   return votes;
 }
@@ -121,9 +124,9 @@ std::optional<std::size_t> judge_byte_order(ByteView stored, const std::vector<s
     if (const auto by_words =
             winner(units, count_words(stored, words, units), std::greater<std::size_t>()))
       return by_words;
-  constexpr int kPlenty = 32;                        // pairs that settle it before the end
-  constexpr std::size_t kBlock = 4096;               // a multiple of every unit
-  constexpr std::size_t kMostRead = 8 * kBlock;      // text that comes later is rare
+  constexpr int kPlenty = 32;                    // pairs that settle it before the end
+  constexpr std::size_t kBlock = 4096;           // a multiple of every unit
+  constexpr std::size_t kMostRead = 8 * kBlock;  // text that comes later is rare
   // Clear is: enough pairs, twice those of any other order, and more than chance would give.
   const auto clear = [](const Reading& best, const Reading& other) {
     return best.score >= kLeastPairs && best.score >= 2 * other.score &&

@@ -138,11 +138,15 @@ std::optional<Match> ChipLayout::recognise(ByteView file, const Hints& hints) co
     return judge_signature(spec_.system, straighten(body, spec_.arrangement));
   auto match = match_by_hints(spec_.system, spec_.part, frame->chip, hints);
   if (!match) return std::nullopt;
-  // An unknown trailer or an unusual capacity makes the size say less.
+  // An unknown trailer or an unusual capacity makes the size say less; small files with something
+  // behind them are mostly something else.
+  constexpr std::uint64_t kSmall = 0x2000;
   const bool usual = spec_.usual_sizes == 0 || frame->chip <= spec_.usual_sizes;
+  const bool trailer = file.size() != frame->stored;
   const bool proven = match->confidence == Confidence::certain;
-  if (file.size() != frame->stored || (!usual && !proven))
-    match->confidence = proven ? Confidence::likely : Confidence::possible;
+  if (trailer) match->confidence = std::min(match->confidence, Confidence::likely);
+  if (!proven && (!usual || (trailer && frame->stored < kSmall)))
+    match->confidence = Confidence::possible;
   if (is_doubled(spec_.arrangement)) {
     match->by_content = true;
     match->reason += ", and every other byte is filler";
@@ -159,7 +163,8 @@ Match ChipLayout::by_order(Match match, ByteView body, const Hints& hints) const
                                : judge_byte_order(body, hints.words, spec_.orders).value_or(0);
   if (unit == own) {
     match.reason += ", and the content reads in this order";
-    match.by_content = true;
+    // Plain text speaks for an order, not for a family; turned text speaks for both.
+    match.by_content = own != 1 || hints.system.has_value();
     return match;
   }
   if (unit == 0 && own == 1) {

@@ -30,7 +30,8 @@ bool bears_signature(System system, std::string_view part) {
 Match judge_signature(System system, ByteView chip) {
   const bool pak = system == System::n64;
   if (pak ? pak_has_id(chip) : has_segacd_mark(chip))
-    return {Confidence::certain, pak ? "the pak's id block holds" : "its end names the format", true};
+    return {Confidence::certain, pak ? "the pak's id block holds" : "its end names the format",
+            true};
   return {Confidence::possible, "the size fits", false};
 }
 
