@@ -35,7 +35,10 @@ std::string shown(const Path& path) {
 // Layouts of different chips that fit equally well cannot be told apart from here.
 Result<void> settle(Inspection& found, const std::vector<const Layout*>& targets) {
   auto& guesses = found.guesses;
-  std::erase_if(guesses, [&](const Guess& g) { return g.confidence < guesses.front().confidence; });
+  const Guess best = guesses.front();
+  std::erase_if(guesses, [&](const Guess& guess) {
+    return guess.confidence < best.confidence || guess.by_content != best.by_content;
+  });
   if (guesses.size() < 2) return {};
   // The wanted layout speaks: a file becomes n64-flash only if it holds flash.
   const auto wanted = [&](const Guess& guess) {
