@@ -4,6 +4,7 @@
 #include "bayswap/look.h"
 #include "cli/commands/commands.h"
 #include "cli/render/json.h"
+#include "cli/render/progress.h"
 #include "cli/render/text.h"
 
 namespace bayswap::cli {
@@ -22,6 +23,7 @@ class ItemPrinter {
     if (run_.json) run_.print("{\"schema\":1,\"items\":[");
   }
   void print(const Item& item) {
+    progress_.step();
     damaged_ = damaged_ || has_error(item.findings);
     all_saves_ = all_saves_ && item.kind == Kind::battery;
     if (run_.json) {
@@ -47,6 +49,7 @@ class ItemPrinter {
  private:
   Run& run_;
   Style style_;
+  Progress progress_{"files looked at:"};
   bool first_ = true;
   bool damaged_ = false;
   bool all_saves_ = true;

@@ -114,9 +114,9 @@ std::string item_text(const Item& item, const Style& style) {
     text += row(style, "game", game_line(item.game) + from);
   }
   if (item.version && item.kind == Kind::rom) {
-    text +=
-        row(style, "version",
-            fmt::format("1.{}{}", *item.version, *item.header_ok ? "" : ", header check fails"));
+    text += row(style, "version",
+                fmt::format("1.{}{}", *item.version,
+                            *item.header_ok ? "" : ", and its header check fails"));
     if (item.chips)
       text += row(style, "saves to", chips_line(*item.chips, item.chips_from));
     else

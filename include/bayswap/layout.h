@@ -131,6 +131,10 @@ struct Guess {
 /// when that cannot be told.
 [[nodiscard]] Result<Written> imitate(const Layout& layout, const WriteRequest& request);
 
+/// How many runs of 16 bytes the saves, written in this layout, have in common with a file at one
+/// offset. An older save of the same game in the same order has many; 0 says nothing.
+[[nodiscard]] std::size_t likeness(const Layout& layout, const WriteRequest& request);
+
 /// Recomputes Part::blank of a part from its bytes, by the rules of its chip.
 [[nodiscard]] bool is_blank_part(System system, std::string_view part, ByteView data);
 

@@ -24,8 +24,13 @@ std::uint64_t run_key(ByteView data, std::size_t at) {
   return (a * 0x9E3779B97F4A7C15ULL) ^ (b * 0xC2B2AE3D27D4EB4FULL);
 }
 
+struct Place {
+  std::size_t offset = 0;
+  std::size_t votes = 0;
+};
+
 // The offset in the mould where most runs of the image are found at their own place.
-std::optional<std::size_t> offset_by_votes(ByteView image, ByteView mould) {
+std::optional<Place> place_by_votes(ByteView image, ByteView mould) {
   if (image.size() < kRun || mould.size() < kRun) return std::nullopt;
   std::unordered_map<std::uint64_t, std::size_t> places;
   for (std::size_t at = 0; at + kRun <= image.size(); at += kRun) {
@@ -40,9 +45,9 @@ std::optional<std::size_t> offset_by_votes(ByteView image, ByteView mould) {
     const auto found = places.find(run_key(mould, at));
     if (found != places.end() && found->second <= at) ++votes[at - found->second];
   }
-  std::optional<std::size_t> best;
+  std::optional<Place> best;
   for (const auto& [offset, count] : votes)
-    if (count >= kLeastVotes && (!best || count > votes.at(*best))) best = offset;
+    if (count >= kLeastVotes && (!best || count > best->votes)) best = Place{offset, count};
   return best;
 }
 
@@ -58,6 +63,16 @@ std::optional<std::size_t> body_size(const Layout& layout, std::size_t image, st
 
 }  // namespace
 
+std::size_t likeness(const Layout& layout, const WriteRequest& request) {
+  if (!request.mould) return 0;
+  WriteRequest without = request;
+  without.mould.reset();
+  const auto image = layout.write(without);
+  if (!image) return 0;
+  const auto place = place_by_votes(image->bytes, *request.mould);
+  return place ? place->votes : 0;
+}
+
 Result<Written> imitate(const Layout& layout, const WriteRequest& request) {
   if (!request.mould) return layout.write(request);
   const ByteView mould = *request.mould;
@@ -69,12 +84,12 @@ Result<Written> imitate(const Layout& layout, const WriteRequest& request) {
   without.mould.reset();
   const auto image = layout.write(without);
   if (!image) return image;
-  const auto offset = offset_by_votes(image->bytes, mould);
-  if (!offset || *offset == 0) {
+  const auto place = place_by_votes(image->bytes, mould);
+  if (!place || place->offset == 0) {
     auto written = usual();
-    if (written || written.error().code != "mould-differs" || !offset) return written;
+    if (written || written.error().code != "mould-differs" || !place) return written;
   }
-  const std::size_t start = *offset;
+  const std::size_t start = place->offset;
   const auto size = body_size(layout, image->bytes.size(), mould.size() - start);
   if (!size) return usual();
   WriteRequest inner = request;

@@ -163,6 +163,22 @@ Result<const Layout*> mould_layout(Session& session, RomFolders& folders, const 
   how.rom = request.rom;
   auto found = inspect(session, folders, *request.like, how);
   if (!found) return tl::unexpected(found.error());
+  // An older save of the same game shows its order, even behind a header that hides its size.
+  const Layout* alike = nullptr;
+  std::size_t most = 0;
+  std::vector<const Layout*> fitting;
+  for (const Guess& guess : found->guesses) fitting.push_back(guess.layout);
+  for (const auto& layout : layouts().all())
+    if (layout->info().system == save.system) fitting.push_back(layout.get());
+  for (const Layout* layout : fitting) {
+    const std::size_t runs =
+        likeness(*layout, {std::span(&save, 1), found->view.bytes(), found->hints});
+    if (runs > most) {
+      most = runs;
+      alike = layout;
+    }
+  }
+  if (alike != nullptr) return alike;
   for (const Guess& guess : found->guesses)
     for (const std::string& part : guess.layout->info().parts)
       if (save.part(part) != nullptr) return guess.layout;

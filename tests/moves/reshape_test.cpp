@@ -1,5 +1,6 @@
 #include "bayswap/reshape.h"
 
+#include "bytes/order.h"
 #include "demo/makers.h"
 #include "support/world.h"
 
@@ -95,6 +96,26 @@ TEST_F(Reshape, ImitatesAFileAndProvesIt) {
   EXPECT_EQ(made.size(), mould.size());
   EXPECT_TRUE(std::equal(made.begin(), made.begin() + 0x20800, mould.begin()));
   EXPECT_NE(made, mould);
+}
+
+TEST_F(Reshape, ReadsOrderAndHeaderOffTheMould) {
+  const Bytes old = random_bytes(0x8000, 20);
+  Bytes newer = old;
+  for (std::size_t i = 0; i < newer.size(); i += 100) newer[i] = std::byte{1};
+  Bytes swapped_old = old;
+  Bytes swapped_newer = newer;
+  reverse_units(swapped_old, 4);
+  reverse_units(swapped_newer, 4);
+  const Bytes header = random_bytes(300, 21);
+  folder_.write("mould.bin", header + swapped_old);
+  folder_.write("newer.sra", newer);
+  auto wanted = request({"newer.sra"}, {});
+  wanted.is = {"n64-sram"};
+  wanted.like = folder_ / "mould.bin";
+  const auto done = run(wanted);
+  ASSERT_TRUE(done) << done.error().text;
+  EXPECT_EQ(done->outputs.at(0).layout, "n64-sram-swap32");
+  EXPECT_EQ(read(folder_ / "out"), header + swapped_newer);
 }
 
 TEST_F(Reshape, DropsAnUnknownTrailerWithANote) {
