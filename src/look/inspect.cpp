@@ -74,7 +74,7 @@ bool is_state(const Inspection& found) {
   if (has_state_name(found.path.filename().string())) return true;
   if (has_state_bytes(found.view.bytes())) return true;
   // A file named like a game's save whose size fits no chip of any family.
-  if (!found.guesses.empty() || !found.rom || found.info.size <= kLeastState) return false;
+  if (!found.guesses.empty() || !found.game_known || found.info.size <= kLeastState) return false;
   std::uint64_t largest_chip = 0;
   if (found.hints.chips)
     for (const Chip& chip : *found.hints.chips) largest_chip = std::max(largest_chip, chip.size);
@@ -83,7 +83,7 @@ bool is_state(const Inspection& found) {
 
 // A file of no known form that bears the name of a game in one of the bays.
 bool is_named_like_a_game(Session& session, RomFolders& folders, const Inspection& found) {
-  if (!found.guesses.empty() || found.rom || found.info.size <= kLeastState) return false;
+  if (!found.guesses.empty() || found.game_known || found.info.size <= kLeastState) return false;
   for (const Bay& bay : session.bays.bays())
     for (const Shelf& shelf : bay.shelves)
       if (!shelf_roms(folders, bay, shelf).matching(stem_of(found.path), shelf.system).empty())
@@ -171,7 +171,11 @@ Result<Inspection> inspect(Session& session, RomFolders& folders, const Path& pa
     if (!options.system || hints.system == options.system) found.hints = std::move(hints);
   } else if (found.shelf) {
     found.hints.system = found.shelf->shelf->system;
+  } else if (options.expected) {
+    found.hints = hints_of(options.expected->info, session.catalog);
+    found.hints.file_name = path.filename().string();
   }
+  found.game_known = found.rom || options.expected;
   if (auto chosen = choose_layout(found, options); !chosen) return tl::unexpected(chosen.error());
   if (options.is.empty())
     found.state = is_state(found) || is_named_like_a_game(session, folders, found);

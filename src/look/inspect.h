@@ -30,6 +30,7 @@ struct InspectOptions {
   std::string is;                   ///< layout id that the user says; empty: work it out
   std::optional<Path> rom;          ///< ROM that the user says
   std::optional<System> system;     ///< known from the request
+  std::optional<RomFile> expected;  ///< the game it is meant for, where nothing nearer tells
   const RomIndex* index = nullptr;  ///< ROMs of the folder that is looked through
 };
 
@@ -49,6 +50,7 @@ struct Inspection {
   std::optional<RomFile> rom;             ///< the ROM that the save belongs to
   std::vector<std::string> several_roms;  ///< more than one fits
   std::vector<Guess> guesses;             ///< best first
+  bool game_known = false;                ///< by a ROM of its own or the expected one
   bool state = false;                     ///< a snapshot of a program, not a save
 
   [[nodiscard]] const Layout* layout() const {

@@ -81,7 +81,7 @@ class Carrier {
         bay_name = save.substr(0, colon);
         name = save.substr(colon + 1);
       } else {
-        auto source = read_source(session_, folders_, save, request_);
+        auto source = read_loose(save);
         if (!source) return tl::unexpected(source.error());
         std::vector<Source> one;
         one.push_back(std::move(*source));
@@ -93,6 +93,28 @@ class Carrier {
     auto sources = read_bay(session_, folders_, **bay, request_);
     if (!sources) return sources;
     return pick(std::move(*sources), name, (*bay)->name);
+  }
+
+  // A file that lies anywhere: where nothing near it tells the game, the name of a ROM at the
+  // destination does, since its size alone could be many things.
+  Result<Source> read_loose(const Path& path) {
+    auto source = read_source(session_, folders_, path, request_, std::nullopt);
+    if (!source || source->rom || source->on_shelf || !request_.is.empty()) return source;
+    auto roms = roms_named(session_, folders_, *bay_, source->stem, request_.game);
+    const auto view = session_.storage->view(path, kSaveLimit);
+    if (!view || roms.empty()) return source;
+    auto fitting = roms;
+    std::erase_if(fitting, [&](const RomFile* rom) {
+      return identify(view->bytes(), hints_of(rom->info, session_.catalog)).empty();
+    });
+    if (!fitting.empty()) roms = std::move(fitting);
+    const System system = roms.front()->info.system;
+    if (std::any_of(roms.begin(), roms.end(),
+                    [&](const RomFile* rom) { return rom->info.system != system; })) {
+      for (const RomFile* rom : roms) source->several_roms.push_back(rom->path.string());
+      return source;
+    }
+    return read_source(session_, folders_, path, request_, *roms.front());
   }
 
   Result<std::vector<Source>> pick(std::vector<Source> sources, const std::string& text,

@@ -114,7 +114,8 @@ std::string chip_text(const Save& save, const Hints& game) {
     return fmt::format("{} (from the {})", list_text(names),
                        game.chips_from_header ? "ROM header" : "catalog");
   }
-  if (carried.empty()) return "controller pak (from the file)";
+  if (carried.empty())
+    return save.blank() ? "nothing but erased bytes" : "controller pak (from the file)";
   return fmt::format("{} (from the size of the file)", list_text(carried));
 }
 

@@ -70,7 +70,7 @@ std::string Source::shown() const {
 }
 
 Result<Source> read_source(Session& session, RomFolders& folders, const Path& path,
-                           const CarryRequest& request) {
+                           const CarryRequest& request, const std::optional<RomFile>& expected) {
   const auto info = session.storage->info(path);
   if (!info) return tl::unexpected(info.error());
   if (info->type == FileType::folder)
@@ -80,9 +80,11 @@ Result<Source> read_source(Session& session, RomFolders& folders, const Path& pa
   InspectOptions how;
   how.is = request.is;
   how.rom = request.rom;
+  how.expected = expected;
   auto found = inspect(session, folders, path, how);
   if (!found) return tl::unexpected(found.error());
   Source source;
+  source.on_shelf = found->shelf.has_value();
   source.stem = found->shelf ? found->shelf->stem : stem_of(path);
   source.several_roms = found->several_roms;
   source.save.system = found->hints.system.value_or(System::snes);

@@ -20,15 +20,18 @@ struct Source {
   std::vector<std::string> part_files;  ///< file of each part of `save`
   std::vector<std::string> layouts;     ///< layout of each file
   bool container = false;               ///< a chip's capacity was guessed from erased bytes
+  bool on_shelf = false;                ///< a shelf of a known bay claims it
   std::int64_t modified_ns = 0;         ///< of the newest file
   Findings problems;                    ///< checks that stop it already
 
   [[nodiscard]] std::string shown() const;
 };
 
-/// A single file.
+/// A single file. `expected`: the game at the destination that it is meant for; it counts only
+/// where neither a ROM nor a shelf of the source tells.
 [[nodiscard]] Result<Source> read_source(Session& session, RomFolders& folders, const Path& path,
-                                         const CarryRequest& request);
+                                         const CarryRequest& request,
+                                         const std::optional<RomFile>& expected);
 
 /// Every save of a bay, gathered by game.
 [[nodiscard]] Result<std::vector<Source>> read_bay(Session& session, RomFolders& folders,

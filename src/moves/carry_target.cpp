@@ -24,12 +24,15 @@ std::vector<const Shelf*> shelves_for(const Bay& bay, System system) {
   return shelves;
 }
 
-Roms roms_of(RomFolders& folders, const Bay& bay, System system) {
+// Nothing for the system: of all systems.
+Roms roms_of(RomFolders& folders, const Bay& bay, std::optional<System> system) {
   Roms roms;
   std::vector<Path> seen;
-  for (const Shelf* shelf : shelves_for(bay, system)) {
-    for (const RomFile& rom : shelf_roms(folders, bay, *shelf).roms()) {
-      if (rom.info.system != system || std::find(seen.begin(), seen.end(), rom.path) != seen.end())
+  for (const Shelf& shelf : bay.shelves) {
+    if (shelf.kind != Kind::battery || (system && shelf.system != *system)) continue;
+    for (const RomFile& rom : shelf_roms(folders, bay, shelf).roms()) {
+      if (rom.info.system != shelf.system ||
+          std::find(seen.begin(), seen.end(), rom.path) != seen.end())
         continue;
       seen.push_back(rom.path);
       roms.push_back(&rom);
@@ -107,8 +110,11 @@ Finding many(const Roms& roms, const std::string& bay) {
 
 // Without a ROM, a save of that name that lies there already, or a bay that has no ROMs at all,
 // still tells the name.
-std::optional<TargetGame> without_rom(Session& session, const Bay& bay, const Source& source,
-                                      bool bay_has_roms) {
+std::optional<TargetGame> without_rom(Session& session, RomFolders& folders, const Bay& bay,
+                                      const Source& source, bool bay_has_roms) {
+  // A game of another family has that name: the file there is not this save's.
+  for (const RomFile* rom : roms_of(folders, bay, std::nullopt))
+    if (rom->stem == source.stem) return std::nullopt;
   for (const Shelf* shelf : shelves_for(bay, source.save.system)) {
     const auto pattern = NamingPattern::parse(shelf->pattern);
     if (!pattern) continue;
@@ -388,13 +394,21 @@ std::optional<TargetGame> find_target_game(Session& session, RomFolders& folders
     return game;
   }
   if (request.game.empty())
-    if (auto game = without_rom(session, bay, source, !roms.empty())) return game;
+    if (auto game = without_rom(session, folders, bay, source, !roms.empty())) return game;
   Finding none{Level::error, "no-match",
                fmt::format("no {} ROM in {} fits '{}'", to_string(system), bay.name,
                            safe_text(request.game.empty() ? source.stem : request.game)),
                "name the game there with --rom FILE or --game TEXT, or put its ROM there"};
   if (checks.add(std::move(none))) return std::nullopt;
   return TargetGame{source.stem, std::nullopt};
+}
+
+Roms roms_named(Session& session, RomFolders& folders, const Bay& bay, const std::string& stem,
+                const std::string& game) {
+  const Roms roms = roms_of(folders, bay, std::nullopt);
+  if (!game.empty()) return named(roms, game, session.catalog);
+  auto found = select(roms, [&](const RomFile& rom) { return rom.stem == stem; });
+  return found.empty() ? by_name(roms, stem, session.catalog) : found;
 }
 
 Result<Targets> make_targets(Session& session, const Bay& bay, const Source& source,

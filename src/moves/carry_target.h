@@ -24,6 +24,11 @@ struct TargetGame {
                                                          const CarryRequest& request,
                                                          Checks& checks);
 
+/// The ROMs of the bay, of any system, that a loose file is named after or that the user names.
+[[nodiscard]] std::vector<const RomFile*> roms_named(Session& session, RomFolders& folders,
+                                                     const Bay& bay, const std::string& stem,
+                                                     const std::string& game);
+
 /// One file to be written.
 struct TargetFile {
   Path path;

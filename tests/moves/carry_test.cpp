@@ -199,6 +199,29 @@ TEST_F(Carry, GameAndRomNameTheTarget) {
   EXPECT_EQ(report.moves.at(0).to, at("den/saves/Lantern Drift (Japan).srm"));
 }
 
+TEST_F(Carry, ALooseFileIsReadAsTheGameThatItIsNamedAfter) {
+  // 8 KiB can be many things; the den has one ROM of that name.
+  folder_.write("loose/Tin Orchard (Europe).bin", demo::progress("T", 0x2000, 45, std::byte{0xFF}));
+  CarryReport report = carry_one(at("loose/Tin Orchard (Europe).bin"), "den", {"newer-there"});
+  EXPECT_EQ(stop_code(report), "");
+  EXPECT_EQ(report.moves.at(0).to_layout, "gb-battery-clock48");
+  folder_.write("loose/glacier post.bin", demo::progress("G", 512, 46, std::byte{0xFF}));
+  report = carry_one(at("loose/glacier post.bin"), "den");
+  EXPECT_EQ(stop_code(report), "");
+  EXPECT_EQ(report.moves.at(0).from_layout, "n64-eeprom4k");
+  folder_.write("loose/Copper Tide.bin", test::random_bytes(20'000, 3));
+  EXPECT_EQ(stop_code(carry_one(at("loose/Copper Tide.bin"), "den")), "damaged");
+  folder_.write("loose/Copper Tide.sav", test::random_bytes(90'000, 3));
+  EXPECT_EQ(stop_code(carry_one(at("loose/Copper Tide.sav"), "den")), "state-not-save");
+}
+
+TEST_F(Carry, AnotherFamilyUnderTheSameNameIsNotOverwritten) {
+  folder_.write("loose/Lantern Drift (Japan).sfc", demo::gb_rom("LANTERN DRIFT", 0x03, 2));
+  folder_.write("loose/Lantern Drift (Japan).sav",
+                demo::progress("L", 0x2000, 47, std::byte{0xFF}));
+  EXPECT_EQ(stop_code(carry_one(at("loose/Lantern Drift (Japan).sav"), "den")), "no-match");
+}
+
 TEST_F(Carry, NeverFollowsALinkOutOfTheBay) {
   const Path outside = folder_.write("outside/target.srm", test::filled(0x2000, 7));
   std::filesystem::remove_all(folder_ / "den/saves");
