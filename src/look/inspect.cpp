@@ -81,14 +81,22 @@ bool is_state(const Inspection& found) {
   return found.info.size > largest_chip;
 }
 
-// A file of no known form that bears the name of a game in one of the bays.
-bool is_named_like_a_game(Session& session, RomFolders& folders, const Inspection& found) {
-  if (!found.guesses.empty() || found.game_known || found.info.size <= kLeastState) return false;
+// The one game in all bays that a loose file is named after; nothing when several could be meant.
+std::optional<RomFile> namesake_in_bays(Session& session, RomFolders& folders,
+                                        const Inspection& found) {
+  std::vector<const RomFile*> roms;
   for (const Bay& bay : session.bays.bays())
     for (const Shelf& shelf : bay.shelves)
-      if (!shelf_roms(folders, bay, shelf).matching(stem_of(found.path), shelf.system).empty())
-        return true;
-  return false;
+      for (const RomFile* rom :
+           shelf_roms(folders, bay, shelf).matching(stem_of(found.path), shelf.system))
+        roms.push_back(rom);
+  const auto fitting = plausible(roms, found.view.bytes(), session.catalog);
+  if (!fitting.empty()) roms = fitting;
+  if (roms.empty()) return std::nullopt;
+  for (const RomFile* rom : roms)
+    if (rom->info.system != roms.front()->info.system || rom->info.game != roms.front()->info.game)
+      return std::nullopt;
+  return *roms.front();
 }
 
 }  // namespace
@@ -171,14 +179,18 @@ Result<Inspection> inspect(Session& session, RomFolders& folders, const Path& pa
     if (!options.system || hints.system == options.system) found.hints = std::move(hints);
   } else if (found.shelf) {
     found.hints.system = found.shelf->shelf->system;
-  } else if (options.expected) {
-    found.hints = hints_of(options.expected->info, session.catalog);
-    found.hints.file_name = path.filename().string();
+  } else {
+    found.named_after = options.expected;
+    if (!found.named_after && options.is.empty() && !options.system && found.several_roms.empty())
+      found.named_after = namesake_in_bays(session, folders, found);
+    if (found.named_after) {
+      found.hints = hints_of(found.named_after->info, session.catalog);
+      found.hints.file_name = path.filename().string();
+    }
   }
-  found.game_known = found.rom || options.expected;
+  found.game_known = found.rom || found.named_after;
   if (auto chosen = choose_layout(found, options); !chosen) return tl::unexpected(chosen.error());
-  if (options.is.empty())
-    found.state = is_state(found) || is_named_like_a_game(session, folders, found);
+  if (options.is.empty()) found.state = is_state(found);
   return found;
 }
 

@@ -48,6 +48,7 @@ struct Inspection {
   Hints hints;
   std::optional<ShelfMatch> shelf;
   std::optional<RomFile> rom;             ///< the ROM that the save belongs to
+  std::optional<RomFile> named_after;     ///< without one: a ROM in some bay has its name
   std::vector<std::string> several_roms;  ///< more than one fits
   std::vector<Guess> guesses;             ///< best first
   bool game_known = false;                ///< by a ROM of its own or the expected one

@@ -104,10 +104,11 @@ void read_save(const Inspection& found, const LookOptions& options, Item& item) 
 }
 
 void add_game(const Inspection& found, const Catalog& catalog, Item& item) {
-  if (found.rom) {
-    item.game = game_of(*found.rom, catalog);
-    item.rom = found.rom->path.string();
-    if (!item.system) item.system = found.rom->info.system;
+  const std::optional<RomFile>& rom = found.rom ? found.rom : found.named_after;
+  if (rom) {
+    item.game = game_of(*rom, catalog);
+    item.rom = rom->path.string();
+    if (!item.system) item.system = rom->info.system;
     if (found.hints.chips) item.chips_from = found.hints.chips_from_header ? "header" : "catalog";
   }
   if (!found.several_roms.empty())

@@ -65,6 +65,16 @@ TEST_F(Tool, LooksAtEveryDemoFile) {
   EXPECT_GT(object({"look", "."})["items"].size(), 20U);
 }
 
+TEST_F(Tool, KnowsALooseFileByTheGamesOfTheBays) {
+  folder_.write("loose/tin orchard.bin", test::random_bytes(0x2000, 1));
+  const json item = object({"look", "loose/tin orchard.bin"})["items"].at(0);
+  EXPECT_EQ(item["layout"], "gb-battery") << item;
+  EXPECT_EQ(item["game"]["title"], "Tin Orchard");
+  folder_.write("loose/lantern drift.bin", test::random_bytes(0x2000, 1));
+  EXPECT_EQ(object({"look", "loose/lantern drift.bin"})["items"].at(0)["confidence"], "possible")
+      << "two games have that name";
+}
+
 TEST_F(Tool, LooksThroughADrawerOfCartridges) {
   const std::vector<std::tuple<std::string, std::string, std::uint64_t>> known{
       {"Moss & Motor (Europe).sav", "gba-flash64", 0x10000},
