@@ -1,0 +1,193 @@
+#include <gtest/gtest.h>
+#include <sys/stat.h>
+
+#include "bayswap/storage.h"
+#include "storage/archive.h"
+#include "storage/atomic_write.h"
+#include "storage/hash.h"
+#include "support/bytes.h"
+#include "support/folder.h"
+
+namespace bayswap {
+namespace {
+
+using test::TempFolder;
+
+TEST(Disk, ReadsSmallAndLargeFilesAlike) {
+  const TempFolder folder;
+  for (const std::size_t size : {0U, 1U, 4096U, (1U << 20U) - 1, 1U << 20U, (1U << 20U) + 7}) {
+    const Bytes content = test::random_bytes(size, static_cast<std::uint32_t>(size));
+    const Path path = folder.write("f", content);
+    const auto view = disk().view(path, kSaveLimit);
+    ASSERT_TRUE(view) << size;
+    EXPECT_TRUE(
+        std::equal(content.begin(), content.end(), view->bytes().begin(), view->bytes().end()))
+        << size;
+  }
+}
+
+TEST(Disk, RefusesWhatIsNoFile) {
+  const TempFolder folder;
+  ASSERT_EQ(::mkfifo((folder / "pipe").c_str(), 0600), 0);
+  const auto pipe = disk().view(folder / "pipe", kSaveLimit);
+  ASSERT_FALSE(pipe) << "must not wait for a writer";
+  EXPECT_EQ(pipe.error().code, "unreadable");
+  EXPECT_EQ(disk().view(folder.path(), kSaveLimit).error().code, "unreadable");
+  EXPECT_EQ(disk().view(folder / "none", kSaveLimit).error().code, "missing");
+  EXPECT_EQ(disk().view(folder / "none/deeper", kSaveLimit).error().code, "missing");
+  folder.write("big", test::filled(100, 1));
+  EXPECT_EQ(disk().view(folder / "big", 99).error().code, "too-large");
+  EXPECT_EQ(disk().list(folder / "big").error().trouble, Trouble::input);
+}
+
+TEST(Disk, CreatesOnlyWhatIsNotThere) {
+  const TempFolder folder;
+  ASSERT_TRUE(disk().create(folder / "new", test::filled(5, 7), 0640));
+  EXPECT_EQ(disk().info(folder / "new")->mode, 0640U);
+  const auto again = disk().create(folder / "new", test::filled(5, 8), 0640);
+  ASSERT_FALSE(again);
+  EXPECT_EQ(again.error().trouble, Trouble::place);
+  EXPECT_EQ(test::read(folder / "new"), test::filled(5, 7));
+  std::filesystem::create_symlink(folder / "elsewhere", folder / "link");
+  EXPECT_FALSE(disk().create(folder / "link", test::filled(5, 9), 0640))
+      << "a dangling link is not followed";
+  EXPECT_FALSE(std::filesystem::exists(folder / "elsewhere"));
+  EXPECT_FALSE(disk().create(folder / "no/such/place", {}, 0640));
+}
+
+TEST(Disk, KeepsTimesToTheNanosecond) {
+  const TempFolder folder;
+  const Path path = folder.write("f", test::filled(1, 1));
+  for (const std::int64_t time : {1'767'225'600'123'456'789LL, 0LL, -1LL, 1LL}) {
+    ASSERT_TRUE(disk().set_modified(path, time));
+    EXPECT_EQ(disk().info(path)->modified_ns, time);
+  }
+}
+
+TEST(Disk, DoesNotFollowLinksWhenItTellsAboutThem) {
+  const TempFolder folder;
+  std::filesystem::create_symlink("/", folder / "root");
+  EXPECT_EQ(disk().info(folder / "root")->type, FileType::link);
+  EXPECT_FALSE(is_missing(disk(), folder / "root"));
+  EXPECT_TRUE(is_missing(disk(), folder / "nothing"));
+}
+
+TEST(Disk, ListsInOrder) {
+  const TempFolder folder;
+  for (const std::string name : {"b", "a", "c"}) folder.write(name, Bytes{});
+  EXPECT_EQ(*disk().list(folder.path()), (std::vector<std::string>{"a", "b", "c"}));
+}
+
+TEST(AtomicWrite, ReplacesAndMakesFolders) {
+  const TempFolder folder;
+  const Path path = folder / "one/two/file";
+  ASSERT_TRUE(replace_file(disk(), path, test::filled(3, 1)));
+  ASSERT_TRUE(replace_file(disk(), path, test::filled(4, 2)));
+  EXPECT_EQ(test::read(path), test::filled(4, 2));
+  EXPECT_EQ(disk().list(folder / "one/two")->size(), 1U) << "nothing is left beside it";
+  folder.write("file", Bytes{});
+  EXPECT_EQ(replace_file(disk(), folder / "file/below", {}).error().trouble, Trouble::place);
+}
+
+TEST(Hash, IsTheStandardOne) {
+  EXPECT_EQ(sha256_hex({}), "e3b0c44298fc1c149afbf4c8996fb92427ae41e4649b934ca495991b7852b855");
+  EXPECT_EQ(sha256_hex(test::bytes({'a', 'b', 'c'})),
+            "ba7816bf8f01cfea414140de5dae2223b00361a396177a9cb410ff61f20015ad");
+}
+
+TEST(Places, ComeFromTheEnvironment) {
+  ::setenv("HOME", "/home/me", 1);
+  ::unsetenv("XDG_CONFIG_HOME");
+  ::setenv("XDG_DATA_HOME", "relative", 1);
+  EXPECT_EQ(Places::from_environment()->config, "/home/me/.config/bayswap");
+  EXPECT_EQ(Places::from_environment()->data, "/home/me/.local/share/bayswap")
+      << "relative values do not count";
+  ::setenv("XDG_DATA_HOME", "/data", 1);
+  EXPECT_EQ(Places::from_environment()->data, "/data/bayswap");
+}
+
+// A stored zip by hand: local header, name, bytes, central directory, end.
+Bytes tiny_zip(const std::string& name, const Bytes& content) {
+  std::uint32_t crc = 0xFFFFFFFF;
+  for (const std::byte byte : content) {
+    crc ^= std::to_integer<std::uint32_t>(byte);
+    for (int bit = 0; bit < 8; ++bit) crc = (crc & 1U) != 0 ? crc >> 1U ^ 0xEDB88320U : crc >> 1U;
+  }
+  crc = ~crc;
+  Bytes zip;
+  const auto number = [&](std::uint64_t value, int width) {
+    for (int i = 0; i < width; ++i) zip.push_back(static_cast<std::byte>(value >> (8 * i) & 255U));
+  };
+  const auto text = [&] {
+    for (const char c : name) zip.push_back(static_cast<std::byte>(c));
+  };
+  const auto common = [&] {
+    number(20, 2);
+    number(0, 2);
+    number(0, 2);
+    number(0, 4);
+    number(crc, 4);
+    number(content.size(), 4);
+    number(content.size(), 4);
+    number(name.size(), 2);
+    number(0, 2);
+  };
+  number(0x04034B50, 4);
+  common();
+  text();
+  zip.insert(zip.end(), content.begin(), content.end());
+  const std::size_t directory = zip.size();
+  number(0x02014B50, 4);
+  number(20, 2);
+  common();
+  number(0, 2);
+  number(0, 2);
+  number(0, 2);
+  number(0, 4);
+  number(0, 4);
+  text();
+  const std::size_t size = zip.size() - directory;
+  number(0x06054B50, 4);
+  number(0, 4);
+  number(1, 2);
+  number(1, 2);
+  number(size, 4);
+  number(directory, 4);
+  number(0, 2);
+  return zip;
+}
+
+TEST(Zip, ReadsMembersWithLimits) {
+  const Bytes content = test::random_bytes(5000, 3);
+  const Bytes zip = tiny_zip("a.gba", content);
+  ASSERT_TRUE(is_zip(zip));
+  int seen = 0;
+  visit_zip(zip, {}, [&](const std::string& name, ByteView bytes, std::uint64_t size) {
+    ++seen;
+    EXPECT_EQ(name, "a.gba");
+    EXPECT_EQ(size, 5000U);
+    EXPECT_TRUE(std::equal(bytes.begin(), bytes.end(), content.begin(), content.end()));
+    return false;
+  });
+  EXPECT_EQ(seen, 1);
+  visit_zip(zip, {10, 1000}, [&](const std::string&, ByteView bytes, std::uint64_t size) {
+    EXPECT_EQ(bytes.size(), 1000U);
+    EXPECT_EQ(size, 5000U);
+    return false;
+  });
+}
+
+TEST(Zip, SurvivesDamage) {
+  const Bytes good = tiny_zip("a", test::random_bytes(300, 4));
+  for (std::uint32_t seed = 0; seed < 2000; ++seed) {
+    Bytes zip = good;
+    for (int i = 0; i < 4; ++i)
+      zip[(seed * 7919U + static_cast<std::uint32_t>(i) * 104729U) % zip.size()] ^=
+          static_cast<std::byte>(seed % 255 + 1);
+    if (seed % 5 == 0) zip.resize(seed % zip.size());
+    visit_zip(zip, {}, [](const std::string&, ByteView, std::uint64_t) { return false; });
+  }
+}
+
+}  // namespace
+}  // namespace bayswap
