@@ -32,6 +32,9 @@ shot() {
 
 shot look 'bayswap look "den/saves/Glacier Post (America).srm" "reader/Glacier Post (America).mpk"' \
   'bayswap look "ferry/gb" "reader/dead battery"'
+shot look-cartridges 'bayswap look "drawer/Moss & Motor (Europe).gba" "drawer/Quarry Choir.srm"' \
+  'bayswap look "drawer/Ember Atlas.sav" "drawer/Ember Atlas (second dump).sav"' \
+  'bayswap look "drawer/Ember Atlas (third dump).sav"'
 shot bay-learn 'bayswap bay learn reader reader' 'bayswap bay learn den den'
 shot carry-plan 'bayswap carry "reader:Copper Tide" --to den --plan' \
   'bayswap carry "downloads/Copper Tide (Europe).sra" --to den --plan' \
