@@ -16,6 +16,21 @@ struct LookArguments {
   std::string rom;
 };
 
+// What two dumps of one cartridge have in common.
+struct Kindred {
+  std::optional<System> system;
+  std::string title;
+  std::vector<std::string> parts;
+
+  bool operator==(const Kindred&) const = default;
+};
+
+Kindred kind_of(const Item& item) {
+  Kindred kind{item.system, item.game.title, {}};
+  for (const PartInfo& part : item.parts) kind.parts.push_back(part.name);
+  return kind;
+}
+
 // Items are printed as they come, so that a large library needs no memory.
 class ItemPrinter {
  public:
@@ -25,7 +40,9 @@ class ItemPrinter {
   void print(const Item& item) {
     progress_.step();
     damaged_ = damaged_ || has_error(item.findings);
-    all_saves_ = all_saves_ && item.kind == Kind::battery;
+    items_.push_back(kind_of(item));
+    if (items_.size() > 2) items_.pop_back();
+    ++count_;
     if (run_.json) {
       run_.print((first_ ? "" : ",\n") + dump(to_json(item)));
     } else {
@@ -33,7 +50,10 @@ class ItemPrinter {
     }
     first_ = false;
   }
-  [[nodiscard]] bool all_saves() const { return all_saves_; }
+  /// Two files that could be dumps of one cartridge.
+  [[nodiscard]] bool two_of_a_kind() const {
+    return count_ == 2 && items_.at(0) == items_.at(1) && !items_.at(0).parts.empty();
+  }
   void finish(const Error* error, const std::vector<PartDifference>& differences = {}) {
     if (run_.json) {
       Json rest = Json::object();
@@ -52,7 +72,8 @@ class ItemPrinter {
   Progress progress_{"files looked at:"};
   bool first_ = true;
   bool damaged_ = false;
-  bool all_saves_ = true;
+  std::vector<Kindred> items_;
+  std::size_t count_ = 0;
 };
 
 }  // namespace
@@ -89,7 +110,7 @@ void add_look(CLI::App& app, Run& run) {
       }
       // Two dumps of one cartridge are looked at to see whether they agree.
       std::vector<PartDifference> differences;
-      if (arguments->paths.size() == 2 && printer.all_saves() &&
+      if (arguments->paths.size() == 2 && printer.two_of_a_kind() &&
           !std::filesystem::is_directory(arguments->paths[0]) &&
           !std::filesystem::is_directory(arguments->paths[1]))
         if (auto compared = compare(session, arguments->paths[0], arguments->paths[1], options))

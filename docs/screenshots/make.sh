@@ -45,4 +45,4 @@ shot reshape 'bayswap reshape "den/saves/Glacier Post (America).srm" --split -o 
   'bayswap reshape joined.srm --as n64-eeprom4k -o eeprom.bin' \
   'bayswap reshape "ferry/gb/Tin Orchard (Europe).sav" --as gb-battery-clock48 -o orchard.sav'
 shot undo 'bayswap undo' 'bayswap undo'
-shot demo 'bayswap demo ../story | head -60 | tail -38'
+shot demo 'bayswap demo ../story'

@@ -82,7 +82,7 @@ Result<Written> imitate(const Layout& layout, const WriteRequest& request) {
 
   WriteRequest without = request;
   without.mould.reset();
-  const auto image = layout.write(without);
+  auto image = layout.write(without);
   if (!image) return image;
   const auto place = place_by_votes(image->bytes, mould);
   if (!place || place->offset == 0) {

@@ -24,6 +24,10 @@ std::vector<unsigned> fill_strip(ByteView data) {
     const ByteView cell = data.subspan(from, std::min(to, data.size()) - from);
     const auto used =
         std::count_if(cell.begin(), cell.end(), [&](std::byte b) { return b != erased; });
+    if (is_erased(cell)) {
+      strip.push_back(0);
+      continue;
+    }
     const auto percent = static_cast<std::size_t>(used) * 100 / cell.size();
     strip.push_back(used > 0 ? std::max(1U, static_cast<unsigned>(percent)) : 0U);
   }

@@ -102,6 +102,9 @@ TEST_F(Tool, ComparesTwoDumps) {
   EXPECT_EQ(two["compare"].at(0)["part"], "sram");
   EXPECT_EQ(two["compare"].at(0)["differing"], 33);
   EXPECT_EQ(two["compare"].at(0)["ranges"].at(0), json::array({0x640, 0x65F}));
+  const json strangers =
+      object({"look", "reader/Copper Tide (America).sra", "reader/Glacier Post (America).mpk"});
+  EXPECT_FALSE(strangers.contains("compare")) << "different things are not two dumps of one";
   const json same = object({"look", "drawer/Ember Atlas.sav", "drawer/Ember Atlas.sav"});
   EXPECT_EQ(same["compare"].at(0)["differing"], 0);
 }

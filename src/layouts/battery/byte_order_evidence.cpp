@@ -31,8 +31,8 @@ constexpr std::string_view kDirectedPairs =
     "cl "
     "fl gl sp sk mp ld lt ll wo wa we rd mo po fo ho ca fi vi qu ju gu by my pe be ";
 
-std::array<std::int8_t, 27 * 27> directed_pairs() {
-  std::array<std::int8_t, 27 * 27> table{};
+std::array<int, 27 * 27> directed_pairs() {
+  std::array<int, 27 * 27> table{};
   for (std::size_t i = 0; i + 1 < kDirectedPairs.size(); i += 3) {
     const auto first = static_cast<std::size_t>(kDirectedPairs[i] - 'a');
     const auto second = static_cast<std::size_t>(kDirectedPairs[i + 1] - 'a');
@@ -62,7 +62,7 @@ struct Reading {
 
 // Looks at runs of at least eight letters and blanks; shorter runs occur in random bytes.
 void read_pairs(ByteView data, Reading& reading) {
-  static const std::array<std::int8_t, 27 * 27> kPairs = directed_pairs();
+  static const std::array<int, 27 * 27> kPairs = directed_pairs();
   static const std::array<std::uint8_t, 256> kLetters = letter_table();
   constexpr std::size_t kLeastRun = 8;
   const auto letter = [&](std::size_t at) { return kLetters[to_u8(data[at])]; };
