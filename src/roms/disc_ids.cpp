@@ -33,15 +33,9 @@ std::optional<RomInfo> read_disc_id(const RomBytes& rom) {
   if (!wii && !gc) return std::nullopt;
   RomInfo info;
   info.system = wii ? System::wii : System::gc;
-  if (const ByteView code = cursor.bytes(kDiscCode, 4); is_game_code(code)) {
-    info.game.code = ascii_text(code);
-    info.game.region = region_of_letter(info.game.code[3]);
-  }
-  if (is_printable(cursor.bytes(kDiscMaker, 2)))
-    info.game.maker = ascii_text(cursor.bytes(kDiscMaker, 2));
-  if (rom.bytes.size() >= kDiscTitle + kDiscTitleSize &&
-      is_text_field(cursor.bytes(kDiscTitle, kDiscTitleSize)))
-    info.game.title = ascii_text(cursor.bytes(kDiscTitle, kDiscTitleSize));
+  const ByteView title = cursor.bytes(kDiscTitle, kDiscTitleSize);
+  info.game = header_game(is_text_field(title) ? title : ByteView{}, cursor.bytes(kDiscCode, 4),
+                          cursor.bytes(kDiscMaker, 2));
   info.version = cursor.u8(kDiscVersion);
   info.chips = std::vector<Chip>{};
   return info;

@@ -29,6 +29,9 @@ struct RomBytes {
 /// The warning about a header whose own check does not hold.
 [[nodiscard]] Finding bad_header_check();
 
+/// The game that three header fields name: a code brings its region along.
+[[nodiscard]] Game header_game(ByteView title, ByteView code, ByteView maker);
+
 /// Four characters of a game code: capitals and digits.
 [[nodiscard]] bool is_game_code(ByteView code);
 

@@ -28,12 +28,7 @@ std::optional<RomInfo> read_nds_rom(const RomBytes& rom) {
   if (title[0] == std::byte{0} && !coded) return std::nullopt;
   RomInfo info;
   info.system = System::nds;
-  info.game.title = ascii_text(title);
-  if (coded) {
-    info.game.code = ascii_text(cursor.bytes(kCode, 4));
-    info.game.region = region_of_letter(info.game.code[3]);
-  }
-  if (is_printable(cursor.bytes(kMaker, 2))) info.game.maker = ascii_text(cursor.bytes(kMaker, 2));
+  info.game = header_game(title, cursor.bytes(kCode, 4), cursor.bytes(kMaker, 2));
   info.version = cursor.u8(kVersion);
   info.header_ok = check_holds;
   if (!check_holds) info.findings.push_back(bad_header_check());

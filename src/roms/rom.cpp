@@ -31,6 +31,17 @@ Finding bad_header_check() {
           "saves still belong to it, but compare the ROM with a good dump"};
 }
 
+Game header_game(ByteView title, ByteView code, ByteView maker) {
+  Game game;
+  game.title = ascii_text(title);
+  if (is_game_code(code)) {
+    game.code = ascii_text(code);
+    game.region = region_of_letter(game.code[3]);
+  }
+  if (is_printable(maker)) game.maker = ascii_text(maker);
+  return game;
+}
+
 bool is_game_code(ByteView code) {
   return code.size() == 4 && std::all_of(code.begin(), code.end(), [](std::byte byte) {
            const std::uint8_t c = to_u8(byte);
