@@ -24,7 +24,7 @@ Result<Path> demo_folder(const std::string& wanted) {
                   "name one: bayswap demo FOLDER");
     return Path(pattern);
   }
-  const Path folder = std::filesystem::absolute(wanted, problem);
+  const Path folder = std::filesystem::absolute(wanted, problem).lexically_normal();
   if (std::filesystem::exists(folder, problem) && !std::filesystem::is_empty(folder, problem))
     return fail(Trouble::stopped, "name-taken", fmt::format("{}: is not empty", wanted),
                 "name a new or empty folder; nothing was changed");

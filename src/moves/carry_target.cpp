@@ -188,6 +188,9 @@ class TargetMaker {
       std::erase_if(left,
                     [&](const std::string& part) { return contains((*option)->holds, part); });
     }
+    if (targets.files.empty() && !reasons_.empty())
+      return fail(Trouble::stopped, "no-match", reasons_.front(),
+                  "give the ROM there a name that can stand in a path, or change the pattern");
     for (const std::string& part : left)
       targets.losses.push_back(lost_part(
           *source_.save.part(part),
