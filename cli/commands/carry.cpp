@@ -25,7 +25,9 @@ bool is_failure(const MoveReport& move, bool all) {
 }
 
 void show(const CarryReport& report, Run& run, bool all, bool undoing) {
-  run.print(run.json ? dump(to_json(report)) + "\n" : report_text(report, run.style(), undoing));
+  run.print(run.json
+                ? dump(to_json(report)) + "\n"
+                : report_text(report, run.style(), undoing ? Doing::undoing : Doing::carrying));
   for (const MoveReport& move : report.moves)
     if (is_failure(move, all)) run.status = static_cast<int>(Trouble::stopped);
   if (!report.failed) return;
@@ -42,7 +44,8 @@ void add_carry(CLI::App& app, Run& run) {
       app, run, "carry", "Bring a save to a bay: checked, kept in history, converted, read back",
       "bayswap carry reader:\"Copper Tide\" --to den --plan\n  bayswap carry --all --from den --to "
       "ferry");
-  command->add_option("SAVE", request.saves, "a file, BAY:NAME, or a name in the bay of --from");
+  command->add_option("SAVE", request.saves,
+                      "a file, CARD:NAME, BAY:NAME, or a name in the bay of --from");
   command->add_option("--to", request.to, "the bay to carry to")->type_name("BAY")->required();
   command->add_option("--from", request.from, "the bay to take from")->type_name("BAY");
   command->add_option("--game", request.game, "title, code or ROM name of the game")

@@ -16,6 +16,7 @@ struct ReshapeArguments {
   std::vector<std::string> accept;
   std::string like;
   std::string rom;
+  std::string code;
   std::string out;
   bool split = false;
   bool replace = false;
@@ -43,6 +44,10 @@ void add_reshape(CLI::App& app, Run& run) {
       ->delimiter(',')
       ->expected(1)
       ->multi_option_policy(CLI::MultiOptionPolicy::TakeAll);
+  command
+      ->add_option("--code", arguments->code,
+                   "label a card's save for another region: the code or serial of the game")
+      ->type_name("CODE");
   command->add_option("--rom", arguments->rom, "the ROM of the game")->type_name("FILE");
   command->add_flag("--replace", arguments->replace, "overwrite existing outputs");
   add_accept(*command, arguments->accept);
@@ -52,6 +57,7 @@ void add_reshape(CLI::App& app, Run& run) {
       request.inputs.assign(arguments->inputs.begin(), arguments->inputs.end());
       request.is = arguments->is;
       request.as = arguments->as;
+      request.code = arguments->code;
       request.split = arguments->split;
       request.out = arguments->out;
       request.replace = arguments->replace;

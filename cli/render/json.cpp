@@ -1,5 +1,9 @@
 #include "cli/render/json.h"
 
+#include <fmt/format.h>
+
+#include <chrono>
+
 #include "bytes/text.h"
 
 namespace bayswap::cli {
@@ -33,6 +37,37 @@ Json part_json(const PartInfo& part) {
   return json;
 }
 
+Json parts_json(const std::vector<PartInfo>& parts) {
+  Json list = Json::array();
+  for (const PartInfo& part : parts) list.push_back(part_json(part));
+  return list;
+}
+
+std::string time_json(Time time) {
+  const auto midnight = std::chrono::floor<std::chrono::days>(time);
+  const std::chrono::year_month_day date{midnight};
+  const std::chrono::hh_mm_ss clock{time - midnight};
+  return fmt::format("{:04}-{:02}-{:02}T{:02}:{:02}:{:02}Z", static_cast<int>(date.year()),
+                     static_cast<unsigned>(date.month()), static_cast<unsigned>(date.day()),
+                     clock.hours().count(), clock.minutes().count(), clock.seconds().count());
+}
+
+Json saves_json(const std::vector<SaveInfo>& saves) {
+  Json list = Json::array();
+  for (const SaveInfo& save : saves) {
+    Json json{{"name", save.name}};
+    if (!save.comment.empty()) json["comment"] = save.comment;
+    json["blocks"] = save.blocks;
+    json["size"] = save.size;
+    json["game"] = game_json(save.game);
+    json["parts"] = parts_json(save.parts);
+    if (save.modified) json["modified"] = time_json(*save.modified);
+    if (!save.findings.empty()) json["findings"] = list_of(save.findings);
+    list.push_back(std::move(json));
+  }
+  return list;
+}
+
 Json chips_json(const std::vector<Chip>& chips) {
   Json list = Json::array();
   for (const Chip& chip : chips) {
@@ -43,6 +78,12 @@ Json chips_json(const std::vector<Chip>& chips) {
   return list;
 }
 
+Json output_json(const OutputFile& file) {
+  Json json{{"path", file.path.string()}, {"layout", file.layout}, {"size", file.size}};
+  if (!file.sha256.empty()) json["sha256"] = file.sha256;
+  return json;
+}
+
 Json move_json(const MoveReport& move) {
   Json json = Json::object();
   if (!move.move.empty()) json["move"] = move.move;
@@ -51,6 +92,7 @@ Json move_json(const MoveReport& move) {
   json["status"] = to_string(move.status);
   if (move.system) json["system"] = to_string(*move.system);
   if (const Json game = game_json(move.game); !game.empty()) json["game"] = game;
+  if (!move.label.empty()) json["save"] = move.label;
   if (!move.from_layout.empty()) json["from_layout"] = move.from_layout;
   if (!move.to_layout.empty()) json["to_layout"] = move.to_layout;
   if (!move.parts.empty()) json["parts"] = move.parts;
@@ -83,10 +125,15 @@ Json to_json(const Item& item) {
   if (item.chips) json["chips"] = chips_json(*item.chips);
   if (!item.chips_from.empty()) json["chips_from"] = item.chips_from;
   if (!item.comment.empty()) json["comment"] = item.comment;
+  if (!item.name.empty()) json["name"] = item.name;
+  if (item.modified) json["modified"] = time_json(*item.modified);
   if (item.blank) json["blank"] = *item.blank;
-  if (!item.parts.empty()) {
-    json["parts"] = Json::array();
-    for (const PartInfo& part : item.parts) json["parts"].push_back(part_json(part));
+  if (!item.parts.empty()) json["parts"] = parts_json(item.parts);
+  if (item.card) {
+    json["card"] = {{"blocks_total", item.card->blocks_total},
+                    {"blocks_free", item.card->blocks_free}};
+    json["saves"] = saves_json(item.saves);
+    if (!item.deleted.empty()) json["deleted"] = saves_json(item.deleted);
   }
   json["findings"] = list_of(item.findings);
   return json;
@@ -102,11 +149,7 @@ Json to_json(const PartDifference& difference) {
 
 Json to_json(const Reshaped& reshaped) {
   Json outputs = Json::array();
-  for (const OutputFile& file : reshaped.outputs)
-    outputs.push_back({{"path", file.path.string()},
-                       {"layout", file.layout},
-                       {"size", file.size},
-                       {"sha256", file.sha256}});
+  for (const OutputFile& file : reshaped.outputs) outputs.push_back(output_json(file));
   Json json = with_schema("outputs", std::move(outputs));
   json["losses"] = list_of(reshaped.losses);
   json["findings"] = list_of(reshaped.findings);
@@ -119,6 +162,28 @@ Json to_json(const CarryReport& report) {
   for (const MoveReport& move : report.moves) moves.push_back(move_json(move));
   Json json = with_schema("moves", std::move(moves));
   if (report.failed) json["error"] = to_json(*report.failed);
+  return json;
+}
+
+Json to_json(const MendReport& report) {
+  Json json = with_schema("outputs", Json::array({output_json(report.output)}));
+  json["saves"] = Json::array();
+  for (const Rescue& rescue : report.mended.saves) {
+    Json save{{"name", rescue.save.name}, {"status", to_string(rescue.state)}};
+    if (!rescue.save.comment.empty()) save["comment"] = rescue.save.comment;
+    save["game"] = game_json(rescue.save.game);
+    save["what"] = rescue.what;
+    json["saves"].push_back(std::move(save));
+  }
+  json["unchanged"] = report.mended.unchanged;
+  json["findings"] = list_of(report.mended.findings);
+  return json;
+}
+
+Json to_json(const OutputFile& file) {
+  Json json = with_schema("outputs", Json::array({output_json(file)}));
+  json["losses"] = Json::array();
+  json["findings"] = Json::array();
   return json;
 }
 

@@ -4,6 +4,7 @@
 #include <nlohmann/json.hpp>
 
 #include "bayswap/bay.h"
+#include "bayswap/card_file.h"
 #include "bayswap/carry.h"
 #include "bayswap/look.h"
 #include "bayswap/reshape.h"
@@ -17,6 +18,9 @@ using Json = nlohmann::ordered_json;
 [[nodiscard]] Json to_json(const PartDifference& difference);
 [[nodiscard]] Json to_json(const Reshaped& reshaped);
 [[nodiscard]] Json to_json(const CarryReport& report);
+[[nodiscard]] Json to_json(const MendReport& report);
+/// As the one output of a command.
+[[nodiscard]] Json to_json(const OutputFile& file);
 [[nodiscard]] Json to_json(const Bay& bay);
 [[nodiscard]] Json to_json(const LayoutInfo& layout);
 [[nodiscard]] Json to_json(const Error& error);

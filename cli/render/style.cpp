@@ -23,10 +23,29 @@ std::string Style::paint(Tone tone, std::string_view text) const {
   return "\x1b[" + std::string(code) + "m" + std::string(text) + "\x1b[0m";
 }
 
+namespace {
+
+// East Asian letters that take two cells.
+bool is_wide(char32_t point) {
+  return (point >= 0x1100 && point <= 0x115F) || (point >= 0x2E80 && point <= 0xA4CF) ||
+         (point >= 0xAC00 && point <= 0xD7A3) || (point >= 0xF900 && point <= 0xFAFF) ||
+         (point >= 0xFE30 && point <= 0xFE6F) || (point >= 0xFF00 && point <= 0xFF60) ||
+         (point >= 0xFFE0 && point <= 0xFFE6);
+}
+
+}  // namespace
+
 std::size_t columns_of(std::string_view text) {
   std::size_t columns = 0;
-  for (const char c : text)
-    if ((static_cast<unsigned char>(c) & 0xC0U) != 0x80U) ++columns;
+  for (std::size_t at = 0; at < text.size();) {
+    const auto lead = static_cast<unsigned char>(text[at]);
+    const std::size_t length = lead < 0xC0 ? 1 : lead < 0xE0 ? 2 : lead < 0xF0 ? 3 : 4;
+    char32_t point = length == 1 ? lead : lead & (0xFFU >> (length + 1));
+    for (std::size_t i = 1; i < length && at + i < text.size(); ++i)
+      point = point << 6U | (static_cast<unsigned char>(text[at + i]) & 0x3FU);
+    columns += is_wide(point) ? 2 : 1;
+    at += length;
+  }
   return columns;
 }
 

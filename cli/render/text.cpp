@@ -27,6 +27,24 @@ std::string game_line(const Game& game) {
   return fmt::format("{}", fmt::join(words, " · "));
 }
 
+std::string one_line(const std::string& comment) {
+  std::string line;
+  for (const char c : comment) line += c == '\n' ? std::string(" · ") : std::string(1, c);
+  return safe_text(line);
+}
+
+std::string save_line(const SaveInfo& save) {
+  std::vector<std::string> words;
+  if (!save.game.title.empty()) words.push_back(safe_text(save.game.title));
+  if (!save.comment.empty()) words.push_back(one_line(save.comment));
+  words.push_back(
+      fmt::format("{} {}", grouped(save.blocks), save.blocks == 1 ? "block" : "blocks"));
+  words.push_back(safe_text(save.name));
+  const std::string_view region = to_string(save.game.region);
+  if (!region.empty()) words.emplace_back(region);
+  return fmt::format("{}", fmt::join(words, " · "));
+}
+
 std::string chips_line(const std::vector<Chip>& chips, const std::string& from) {
   std::vector<std::string> names;
   for (const Chip& chip : chips)
@@ -59,45 +77,67 @@ std::string kind_line(const Item& item, const Style& style) {
   return std::string(kMargin, ' ') + text + "\n";
 }
 
-std::string status_mark(const MoveReport& move, const Style& style, bool undoing) {
+const char* deed(Doing doing) {
+  switch (doing) {
+    case Doing::carrying: return "carried";
+    case Doing::undoing: return "put back";
+    case Doing::putting: return "put on the card";
+    case Doing::dropping: return "dropped";
+  }
+  return "";
+}
+
+std::string status_mark(const MoveReport& move, const Style& style, Doing doing) {
   if (move.nothing_to_do) return style.paint(Tone::quiet, "= already there");
   switch (move.status) {
     case MoveStatus::done:
-      return style.paint(Tone::good, undoing ? "✓ put back" : "✓ carried") +
+      return style.paint(Tone::good, fmt::format("✓ {}", deed(doing))) +
              (move.move.empty() ? "" : style.paint(Tone::quiet, "  " + move.move));
-    case MoveStatus::planned: return style.paint(Tone::key, "○ would be carried");
+    case MoveStatus::planned:
+      return style.paint(Tone::key, fmt::format("○ would be {}", deed(doing)));
     case MoveStatus::stopped: return style.paint(Tone::bad, "✗ stopped") + ", nothing was changed";
   }
   return {};
 }
 
-std::string move_text(const MoveReport& move, const Style& style, bool undoing) {
-  const std::string title =
-      move.game.title.empty() ? path_text(move.to) : safe_text(move.game.title);
+// The game's title; else what the save says of itself; else its name on the card, or its file.
+std::string title_of(const MoveReport& move) {
+  if (!move.game.title.empty()) return safe_text(move.game.title);
+  if (!move.comment.empty()) return safe_text(move.comment.substr(0, move.comment.find('\n')));
+  return move.label.empty() ? path_text(move.to) : safe_text(move.label);
+}
+
+std::string move_text(const MoveReport& move, const Style& style, Doing doing) {
   std::string text =
-      style.paint(Tone::title, title) + "  " + status_mark(move, style, undoing) + "\n";
+      style.paint(Tone::title, title_of(move)) + "  " + status_mark(move, style, doing) + "\n";
   const auto with_layout = [](const std::string& path, const std::string& layout) {
     return layout.empty() ? path : path + "  [" + layout + "]";
   };
-  if (undoing) {
+  if (doing == Doing::undoing) {
     text += row(style, "file", path_text(move.to));
     text += row(style, "now",
                 move.status != MoveStatus::done ? "left as it is"
                 : move.replaces                 ? "the old content, with its time"
                                                 : "gone, as before the move");
+  } else if (doing == Doing::dropping) {
+    text += row(style, "save", safe_text(move.label));
+    text += row(style, "card", with_layout(path_text(move.to), move.to_layout));
   } else {
     std::vector<std::string> sources;
     for (const std::string& from : move.from) sources.push_back(path_text(from));
+    if (!move.label.empty()) text += row(style, "save", safe_text(move.label));
     text += row(style, "from", with_layout(list_text(sources), move.from_layout));
     if (!move.to.empty()) text += row(style, "to", with_layout(path_text(move.to), move.to_layout));
     if (!move.parts.empty()) text += row(style, "parts", list_text(move.parts));
     if (!move.chip.empty()) text += row(style, "chip", move.chip);
     if (!move.to.empty() && !move.nothing_to_do && move.status != MoveStatus::stopped)
-      text +=
-          row(style, "there",
-              move.replaces ? fmt::format("a file that is imitated; its old content {} in history",
-                                          move.status == MoveStatus::planned ? "will be" : "is")
-                            : "a new file");
+      text += row(style, "there",
+                  move.replaces ? fmt::format("{}; its old content {} in history",
+                                              move.label.empty()
+                                                  ? "a file that is imitated"
+                                                  : "a card whose other saves stay as they lie",
+                                              move.status == MoveStatus::planned ? "will be" : "is")
+                                : "a new file");
   }
   for (const Finding& check : move.checks) text += finding_text(check, style, kMargin);
   return text;
@@ -125,7 +165,19 @@ std::string item_text(const Item& item, const Style& style) {
   std::size_t name_width = kKeyColumn - 2;
   for (const PartInfo& part : item.parts) name_width = std::max(name_width, part.name.size());
   for (const PartInfo& part : item.parts) text += part_row(part, style, name_width);
-  if (!item.comment.empty()) text += row(style, "comment", safe_text(item.comment));
+  if (!item.name.empty()) text += row(style, "name", safe_text(item.name));
+  if (!item.comment.empty()) text += row(style, "says", one_line(item.comment));
+  if (item.card)
+    text += row(style, "card",
+                fmt::format("{} {}, {} of {} blocks free", item.saves.size(),
+                            item.saves.size() == 1 ? "save" : "saves",
+                            grouped(item.card->blocks_free), grouped(item.card->blocks_total)));
+  for (std::size_t i = 0; i < item.saves.size(); ++i)
+    text += row(style, fmt::format("#{}", i + 1), save_line(item.saves[i]));
+  if (!item.deleted.empty())
+    text +=
+        row(style, "deleted",
+            fmt::format("{} still readable: 'bayswap card show' has them", item.deleted.size()));
   if (!item.other_layouts.empty())
     text +=
         row(style, "or", list_text(item.other_layouts) + "; --is LAYOUT or --rom FILE settles it");
@@ -179,13 +231,13 @@ std::string reshaped_text(const Reshaped& reshaped, const Style& style) {
   return text;
 }
 
-std::string report_text(const CarryReport& report, const Style& style, bool undoing) {
+std::string report_text(const CarryReport& report, const Style& style, Doing doing) {
   std::string text;
   std::size_t done = 0;
   std::size_t same = 0;
   std::size_t stopped = 0;
   for (const MoveReport& move : report.moves) {
-    text += (text.empty() ? "" : "\n") + move_text(move, style, undoing);
+    text += (text.empty() ? "" : "\n") + move_text(move, style, doing);
     if (move.nothing_to_do)
       ++same;
     else if (move.status == MoveStatus::stopped)
@@ -194,12 +246,12 @@ std::string report_text(const CarryReport& report, const Style& style, bool undo
       ++done;
   }
   if (report.moves.size() > 1)
-    text += fmt::format("\n{} {}, {} already there, {} stopped\n", done,
-                        undoing ? "put back" : "carried", same, stopped);
+    text +=
+        fmt::format("\n{} {}, {} already there, {} stopped\n", done, deed(doing), same, stopped);
   const bool written = std::any_of(
       report.moves.begin(), report.moves.end(),
       [](const MoveReport& move) { return move.status == MoveStatus::done && !move.move.empty(); });
-  if (written && !undoing)
+  if (written && doing != Doing::undoing)
     text += style.paint(Tone::quiet, "take it back with: bayswap undo") + "\n";
   return text;
 }

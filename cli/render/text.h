@@ -17,7 +17,10 @@ namespace bayswap::cli {
 [[nodiscard]] std::string differences_text(const std::vector<PartDifference>& differences,
                                            const Style& style);
 [[nodiscard]] std::string reshaped_text(const Reshaped& reshaped, const Style& style);
-[[nodiscard]] std::string report_text(const CarryReport& report, const Style& style, bool undoing);
+/// What a report of moves is about.
+enum class Doing { carrying, undoing, putting, dropping };
+
+[[nodiscard]] std::string report_text(const CarryReport& report, const Style& style, Doing doing);
 [[nodiscard]] std::string bay_text(const Bay& bay, const Style& style, bool surveyed);
 [[nodiscard]] std::string layouts_text(const Style& style);
 [[nodiscard]] std::string error_text(const Error& error, const Style& style);

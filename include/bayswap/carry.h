@@ -38,6 +38,8 @@ struct MoveReport {
   Findings losses;
   Game game;
   std::optional<System> system;
+  std::string label;    ///< name of a card's save; else empty
+  std::string comment;  ///< what a card's save says about itself
   std::string from_layout;
   std::string to_layout;
   std::vector<std::string> parts;  ///< what is carried

@@ -34,6 +34,8 @@ class Catalog {
   /// By code, else by title. Null when the catalog does not know the game.
   [[nodiscard]] const CatalogGame* find(const RomInfo& rom) const;
   [[nodiscard]] const CatalogGame* find(System system, std::string_view title) const;
+  /// By a code or serial of any region.
+  [[nodiscard]] const CatalogGame* find_code(System system, std::string_view code) const;
   [[nodiscard]] const std::vector<CatalogGame>& games() const { return games_; }
 
  private:

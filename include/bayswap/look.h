@@ -7,6 +7,7 @@
 #include <utility>
 #include <vector>
 
+#include "bayswap/card_file.h"
 #include "bayswap/layout.h"
 #include "bayswap/session.h"
 
@@ -23,6 +24,23 @@ struct PartInfo {
   std::vector<unsigned> filled;  ///< per cell: percent of bytes that are not erased
 };
 
+/// One save of a card.
+struct SaveInfo {
+  std::string name;
+  std::string comment;
+  std::uint32_t blocks = 0;
+  std::uint64_t size = 0;  ///< bytes of its files; of its blocks where it has only those
+  Game game;
+  std::vector<PartInfo> parts;
+  std::optional<Time> modified;
+  Findings findings;
+};
+
+struct CardTotals {
+  std::uint32_t blocks_total = 0;  ///< that a user can fill
+  std::uint32_t blocks_free = 0;
+};
+
 /// One file that was looked at.
 struct Item {
   std::string path;
@@ -36,8 +54,13 @@ struct Item {
   Game game;
   std::string rom;  ///< the ROM that the game was taken from
   std::string comment;
+  std::string name;              ///< of a card's save outside of a card
+  std::optional<Time> modified;  ///< as the save itself says
   std::optional<bool> blank;
   std::vector<PartInfo> parts;
+  std::optional<CardTotals> card;
+  std::vector<SaveInfo> saves;    ///< of a card
+  std::vector<SaveInfo> deleted;  ///< of a card, still readable
   Findings findings;
   // Of a ROM:
   std::optional<int> version;
@@ -67,6 +90,9 @@ struct PartDifference {
 [[nodiscard]] Result<std::vector<PartDifference>> compare(Session& session, const Path& a,
                                                           const Path& b,
                                                           const LookOptions& options);
+
+/// A card that was shown, as an item.
+[[nodiscard]] Item item_of(const ShownCard& shown, bool hashes);
 
 /// Looks at a file, or through a folder in the order of names, and hands each item on. Errors: the
 /// path is missing or unreadable, or the options make no sense.

@@ -16,6 +16,7 @@ struct ReshapeRequest {
   std::vector<std::string> is;   ///< layout ids: none, one for all, or one for each input
   std::vector<std::string> as;   ///< wanted layout ids
   bool split = false;            ///< one file for each part that holds something
+  std::string code;              ///< label a card's save for this code or serial; may be empty
   std::optional<Path> like;      ///< an existing file to imitate
   std::optional<Path> rom;       ///< the game's ROM
   Path out;                      ///< a file; a folder when there are several outputs

@@ -19,6 +19,8 @@ struct Part {
   std::string name;
   Bytes data;
   bool blank = false;  ///< holds no progress: erased, or formatted and empty
+  /// The record that a memory card keeps about a file inside a save, as it was found; else empty.
+  Bytes entry = {};
 
   bool operator==(const Part&) const = default;
 };
@@ -34,6 +36,9 @@ struct Save {
   std::string comment;  ///< what the game says about it
   std::optional<Time> modified;
   std::vector<Part> parts;
+  /// The record that a memory card keeps about the save, as it was found: what only that family
+  /// of cards knows (rights, copies, icons) stays in it. Empty for saves that were on no card.
+  Bytes entry;
 
   [[nodiscard]] const Part* part(std::string_view wanted) const;
   [[nodiscard]] Part* part(std::string_view wanted);

@@ -72,6 +72,9 @@ Result<Shelf> shelf_of(const toml::table& table, const std::string& file) {
   auto ids = layouts_of(table, file);
   if (!ids) return tl::unexpected(ids.error());
   shelf.layout = std::move(*ids);
+  // The layouts tell the kind where nobody says it.
+  if (kind->empty() && !shelf.layout.empty())
+    if (const auto layout = find_layout(shelf.layout.front())) shelf.kind = (*layout)->info().kind;
   auto roms = text_of(table, "roms", false, file);
   if (!roms) return tl::unexpected(roms.error());
   shelf.roms = std::move(*roms);

@@ -102,12 +102,18 @@ Result<Catalog> Catalog::parse(std::string_view toml, const std::string& name) {
 }
 
 const CatalogGame* Catalog::find(const RomInfo& rom) const {
-  if (!rom.game.code.empty() && !rom.shared_code)
-    for (const CatalogGame& game : games_)
-      if (game.system == rom.system)
-        for (const auto& [region, code] : game.codes)
-          if (code == rom.game.code) return &game;
+  if (!rom.shared_code)
+    if (const CatalogGame* known = find_code(rom.system, rom.game.code)) return known;
   return find(rom.system, rom.game.title);
+}
+
+const CatalogGame* Catalog::find_code(System system, std::string_view code) const {
+  if (code.empty()) return nullptr;
+  for (const CatalogGame& game : games_)
+    if (game.system == system)
+      for (const auto& [region, known] : game.codes)
+        if (known == code) return &game;
+  return nullptr;
 }
 
 const CatalogGame* Catalog::find(System system, std::string_view title) const {

@@ -8,6 +8,7 @@
 #include "bays/rom_index.h"
 #include "bays/walk.h"
 #include "bayswap/bay.h"
+#include "bayswap/card.h"
 #include "bayswap/layout.h"
 #include "bayswap/naming.h"
 #include "bytes/text.h"
@@ -73,6 +74,12 @@ std::string pattern_of(const std::string& relative, const std::string& stem) {
     pattern += "{stem}";
     at = found + stem.size();
   }
+}
+
+std::string label_pattern(const std::string& relative, const std::string& label) {
+  const std::size_t found = relative.rfind(label);
+  return literal(std::string_view(relative).substr(0, found)) + "{label}" +
+         literal(std::string_view(relative).substr(found + label.size()));
 }
 
 std::string stem_of_path(const std::string& relative, const RomIndex& roms) {
@@ -148,20 +155,54 @@ class Learner {
       shelf.system = key.second;
       shelf.pattern = key.first;
       shelf.layout = elected(group);
-      shelf.roms = common_folder(group.rom_folders);
+      if (const auto layout = find_layout(shelf.layout.front()))
+        shelf.kind = (*layout)->info().kind;
+      if (!group.rom_folders.empty()) shelf.roms = common_folder(group.rom_folders);
       found.push_back(std::move(shelf));
     }
     return found;
   }
 
  private:
-  void sort_in(const Candidate& candidate) {
-    const std::string stem = stem_of_path(candidate.relative, roms_);
-    if (stem.empty()) return;
-    const std::string pattern = pattern_of(candidate.relative, stem);
-    if (!NamingPattern::parse(pattern)) return;
+  // A card that all games of a system share lies under one fixed name; a file of one save bears
+  // that save's name.
+  bool sort_in_card(const Candidate& candidate) {
     const auto view = storage_.view(candidate.path, kSaveLimit);
-    if (!view) return;
+    if (!view) return false;
+    Hints hints;
+    hints.file_name = candidate.path.filename().string();
+    for (const Guess& guess : identify(view->bytes(), hints)) {
+      const LayoutInfo& info = guess.layout->info();
+      if (info.kind != Kind::card_save || guess.confidence == Confidence::possible) continue;
+      std::string pattern = literal(candidate.relative);
+      if (as_card(guess.layout) == nullptr) {
+        const auto content = guess.layout->read(view->bytes(), hints);
+        if (!content || content->saves.empty()) return false;
+        const std::string& label = content->saves.front().name;
+        if (label.size() < 4 || hints.file_name.find(label) == std::string::npos) return false;
+        pattern = label_pattern(candidate.relative, label);
+      }
+      if (!NamingPattern::parse(pattern)) return false;
+      Group& group = groups_[{pattern, info.system}];
+      group.files.push_back(candidate);
+      ++group.votes[info.id];
+      return true;
+    }
+    return false;
+  }
+
+  void sort_in(const Candidate& candidate) {
+    if (sort_in_named(candidate)) return;
+    (void)sort_in_card(candidate);
+  }
+
+  bool sort_in_named(const Candidate& candidate) {
+    const std::string stem = stem_of_path(candidate.relative, roms_);
+    if (stem.empty()) return false;
+    const std::string pattern = pattern_of(candidate.relative, stem);
+    if (!NamingPattern::parse(pattern)) return false;
+    const auto view = storage_.view(candidate.path, kSaveLimit);
+    if (!view) return false;
     for (const RomFile* rom : roms_.matching(stem, std::nullopt)) {
       if (rom->stem != stem) continue;
       const auto guesses = identify(view->bytes(), hints_of(rom->info, catalog_));
@@ -172,8 +213,9 @@ class Learner {
       const std::string& id = guesses.front().layout->info().id;
       ++group.votes[id];
       if (guesses.front().by_content) ++group.evidence[id];
-      return;
+      return true;
     }
+    return false;
   }
 
   Storage& storage_;
@@ -203,7 +245,8 @@ Result<Bay> learn_bay(Storage& storage, const Catalog& catalog, std::string name
   survey_bay(storage, catalog, bay);
   if (bay.shelves.empty())
     return fail(Trouble::stopped, "no-match",
-                fmt::format("{}: no save there carries the name of a ROM that lies there too",
+                fmt::format("{}: nothing there is a memory card, and no save there carries the "
+                            "name of a ROM beside it",
                             safe_text(bay.place.string())),
                 "start a game there once and save in it, so that an example exists, then learn "
                 "again; or write the shelf by hand in bays.toml");

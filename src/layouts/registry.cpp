@@ -11,6 +11,12 @@
 #include "layouts/battery/chip_table.h"
 #include "layouts/battery/gb_clock.h"
 #include "layouts/battery/n64_combined.h"
+#include "layouts/cards/gc_card.h"
+#include "layouts/cards/gc_single.h"
+#include "layouts/cards/ps1_card.h"
+#include "layouts/cards/ps1_single.h"
+#include "layouts/cards/ps2_card.h"
+#include "layouts/cards/ps2_single.h"
 
 namespace bayswap {
 namespace {
@@ -23,6 +29,15 @@ LayoutRegistry built_in() {
   add(std::make_unique<GbClockLayout>(48));
   add(std::make_unique<N64CombinedLayout>(true));
   add(std::make_unique<N64CombinedLayout>(false));
+  add(std::make_unique<Ps1CardLayout>());
+  add(std::make_unique<Ps1SingleLayout>(true));
+  add(std::make_unique<Ps1SingleLayout>(false));
+  add(std::make_unique<Ps2CardLayout>(false));
+  add(std::make_unique<Ps2CardLayout>(true));
+  add(std::make_unique<Ps2SingleLayout>());
+  add(std::make_unique<Ps2FolderLayout>());
+  add(std::make_unique<GcCardLayout>());
+  add(std::make_unique<GcSingleLayout>());
   return registry;
 }
 

@@ -7,39 +7,14 @@
 #include "bays/walk.h"
 #include "bytes/fill.h"
 #include "bytes/text.h"
+#include "cards/card_saves.h"
+#include "cards/open_card.h"
 #include "layouts/battery/health.h"
+#include "look/card_items.h"
 #include "look/inspect.h"
-#include "storage/hash.h"
 
 namespace bayswap {
 namespace {
-
-std::vector<unsigned> fill_strip(ByteView data) {
-  std::vector<unsigned> strip;
-  if (data.empty()) return strip;
-  const std::byte erased = data.back() == kErasedOnes ? kErasedOnes : kErasedZero;
-  for (std::size_t i = 0; i < kStripCells; ++i) {
-    const std::size_t from = data.size() * i / kStripCells;
-    const std::size_t to = std::max(from + 1, data.size() * (i + 1) / kStripCells);
-    const ByteView cell = data.subspan(from, std::min(to, data.size()) - from);
-    const auto used =
-        std::count_if(cell.begin(), cell.end(), [&](std::byte b) { return b != erased; });
-    if (is_erased(cell)) {
-      strip.push_back(0);
-      continue;
-    }
-    const auto percent = static_cast<std::size_t>(used) * 100 / cell.size();
-    strip.push_back(used > 0 ? std::max(1U, static_cast<unsigned>(percent)) : 0U);
-  }
-  return strip;
-}
-
-PartInfo part_info(const Part& part, bool hashes) {
-  PartInfo info{part.name, part.data.size(), part.blank, {}, {}};
-  if (hashes) info.sha256 = sha256_hex(part.data);
-  if (!part.blank && part.name != "clock") info.filled = fill_strip(part.data);
-  return info;
-}
 
 Item rom_item(const Path& path, std::uint64_t size, const RomInfo& rom, const Catalog& catalog) {
   Item item;
@@ -76,7 +51,13 @@ void add_blank_finding(const Save& save, Item& item) {
        "if there should be progress, check the battery and dump again before playing"});
 }
 
-void read_save(const Inspection& found, const LookOptions& options, Item& item) {
+void add_titles(const Catalog& catalog, Card& card) {
+  for (CardSave& on_card : card.saves) add_catalog_title(catalog, on_card.save);
+  for (CardSave& on_card : card.deleted) add_catalog_title(catalog, on_card.save);
+}
+
+void read_save(const Inspection& found, const LookOptions& options, const Catalog& catalog,
+               Item& item) {
   const Layout& layout = *found.layout();
   item.system = layout.info().system;
   item.kind = layout.info().kind;
@@ -86,6 +67,17 @@ void read_save(const Inspection& found, const LookOptions& options, Item& item) 
   for (std::size_t i = 1; i < found.guesses.size(); ++i)
     if (found.guesses[i].confidence == *item.confidence)
       item.other_layouts.push_back(found.guesses[i].layout->info().id);
+  if (const CardLayout* card_layout = as_card(&layout)) {
+    auto card = card_layout->open(found.view.bytes());
+    if (!card) {
+      item.findings.push_back(
+          {Level::error, card.error().code, card.error().text, card.error().hint});
+      return;
+    }
+    add_titles(catalog, *card);
+    add_card(*card, options.hashes, item);
+    return;
+  }
   auto content = layout.read(found.view.bytes(), found.hints);
   if (!content) {
     item.findings.push_back(
@@ -100,9 +92,15 @@ void read_save(const Inspection& found, const LookOptions& options, Item& item) 
                      content->trailer.size()),
          ""});
   if (content->saves.empty()) return;
-  const Save& save = content->saves.front();
+  Save& save = content->saves.front();
   item.blank = save.blank();
   item.comment = save.comment;
+  item.name = save.name;
+  item.modified = save.modified;
+  if (save.kind == Kind::card_save) {
+    add_catalog_title(catalog, save);
+    item.game = save.game;
+  }
   for (const Part& part : save.parts) item.parts.push_back(part_info(part, options.hashes));
   add_blank_finding(save, item);
 }
@@ -148,12 +146,46 @@ Result<Item> look_at_file(Session& session, RomFolders& folders, const Path& pat
     return item;
   }
   if (found->layout() != nullptr) {
-    read_save(*found, options, item);
+    read_save(*found, options, session.catalog, item);
   } else {
     const Findings judged = judge_unknown(*found);
     item.findings.insert(item.findings.end(), judged.begin(), judged.end());
   }
   return item;
+}
+
+// A folder that is one save by what lies in it.
+std::optional<Item> folder_save(Session& session, const Path& folder, const LookOptions& options) {
+  const auto marked = [&](const FolderLayout& layout) {
+    return !is_missing(*session.storage, folder / layout.marker());
+  };
+  for (const auto& layout : layouts().all()) {
+    const FolderLayout* kind = as_folder(layout.get());
+    if (kind == nullptr || !(options.is.empty() ? marked(*kind) : options.is == kind->info().id))
+      continue;
+    auto found = read_card_saves(session, folder.string(), options.is);
+    if (!found || found->saves.size() != 1) continue;
+    Save& save = found->saves.front();
+    add_catalog_title(session.catalog, save);
+    Item item;
+    item.path = folder.string();
+    item.system = save.system;
+    item.kind = save.kind;
+    item.layout = found->layout;
+    item.confidence = Confidence::certain;
+    item.reason = fmt::format("a folder with {}", kind->marker());
+    item.game = save.game;
+    item.name = save.name;
+    item.comment = save.comment;
+    item.modified = save.modified;
+    item.blank = save.blank();
+    for (const Part& part : save.parts) {
+      item.size += part.data.size();
+      item.parts.push_back(part_info(part, options.hashes));
+    }
+    return item;
+  }
+  return std::nullopt;
 }
 
 Item unreadable_item(const Path& path, std::uint64_t size, const Error& error) {
@@ -183,8 +215,27 @@ Result<void> look(Session& session, const Path& path, const LookOptions& options
   }
   if (const auto listed = session.storage->list(path); !listed)
     return tl::unexpected(listed.error());
+  if (auto save = folder_save(session, path, options)) {
+    sink(*save);
+    return {};
+  }
   const RomIndex& roms = folders.below(path);
+  std::optional<Path> whole;  // a folder that is one save
+  Path entered;
   walk_files(*session.storage, path, true, [&](const Path& file, const FileInfo& file_info) {
+    const Path inside = file.parent_path();
+    if (whole && std::mismatch(whole->begin(), whole->end(), inside.begin(), inside.end()).first ==
+                     whole->end())
+      return;
+    if (inside != entered) {
+      entered = inside;
+      whole.reset();
+      if (auto save = folder_save(session, inside, options)) {
+        whole = inside;
+        sink(*save);
+        return;
+      }
+    }
     auto item = look_at_file(session, folders, file, options, &roms);
     if (!item) {
       sink(unreadable_item(file, file_info.size, item.error()));

@@ -6,7 +6,9 @@
 #include <ctime>
 #include <map>
 
+#include "bayswap/card_file.h"
 #include "bytes/text.h"
+#include "moves/carry_cards.h"
 #include "moves/carry_checks.h"
 #include "moves/carry_source.h"
 #include "moves/carry_target.h"
@@ -81,6 +83,9 @@ class Carrier {
         bay_name = save.substr(0, colon);
         name = save.substr(colon + 1);
       } else {
+        auto on_cards = read_card_sources(session_, save, request_.is);
+        if (!on_cards) return tl::unexpected(on_cards.error());
+        if (*on_cards) return std::move(**on_cards);
         auto source = read_loose(save);
         if (!source) return tl::unexpected(source.error());
         std::vector<Source> one;
@@ -135,8 +140,11 @@ class Carrier {
     if (sources.size() > 1) {
       std::vector<std::string> names;
       for (const Source& source : sources)
-        names.push_back(
-            fmt::format("{} ({})", safe_text(source.stem), to_string(source.save.system)));
+        names.push_back(fmt::format("{} ({}{})", safe_text(source.stem),
+                                    to_string(source.save.system),
+                                    source.save.kind == Kind::card_save
+                                        ? " card " + source.files.front().filename().string()
+                                        : ""));
       return fail(
           Trouble::stopped, "many-match",
           fmt::format("several saves in {} fit '{}': {}", bay, safe_text(text), list_text(names)),
@@ -150,9 +158,14 @@ class Carrier {
     MoveReport line;
     for (const Path& file : source.files) line.from.push_back(file.string());
     line.system = source.save.system;
+    if (source.save.kind == Kind::card_save) {
+      line.label = source.save.name;
+      line.comment = source.save.comment;
+      line.game = source.save.game;
+    }
     line.from_layout = list_text(source.layouts);
     if (source.rom) line.game = game_of(*source.rom, session_.catalog);
-    if (line.game.title.empty()) line.game.title = safe_text(source.stem);
+    if (line.game.title.empty() && line.label.empty()) line.game.title = safe_text(source.stem);
     bool readable = !source.save.parts.empty();
     for (const Finding& problem : source.problems) (void)checks.add(problem);
     if (readable && source.save.blank())
@@ -167,6 +180,7 @@ class Carrier {
            fmt::format("several ROMs fit the save: {}", safe_text(list_text(source.several_roms))),
            "say which with --rom FILE"});
     if (checks.stopped() || !readable) return stop(line, checks);
+    if (source.save.kind == Kind::card_save) return carry_card_save(source, line, checks);
 
     const auto game = find_target_game(session_, folders_, *bay_, source, request_, checks);
     if (!game) return stop(line, checks);
@@ -197,6 +211,21 @@ class Carrier {
     return carry_files(source, *targets, line, checks);
   }
 
+  Result<void> carry_card_save(const Source& source, MoveReport& line, Checks& checks) {
+    auto target = make_card_target(session_, folders_, *bay_, source, planned_cards_, checks);
+    if (!target) return tl::unexpected(target.error());
+    if (!*target) return stop(line, checks);
+    Targets targets;
+    targets.files.push_back(std::move(**target));
+    shortened_ = false;
+    const TargetFile& file = targets.files.front();
+    auto carried = carry_files(source, targets, line, checks);
+    // The plan for the next save sees this one on its card.
+    if (carried && request_.plan && !checks.stopped() && as_card(file.layout) != nullptr)
+      planned_cards_[file.path.string()] = file.bytes;
+    return carried;
+  }
+
   Result<void> carry_files(const Source& source, Targets& targets, const MoveReport& base,
                            Checks& checks) {
     auto history = History::open_to_read(*session_.storage, session_.history_file());
@@ -216,7 +245,8 @@ class Carrier {
         work.push_back(&file);
         if (auto newer = newer_there(source, file, history->has_value() ? &**history : nullptr))
           (void)checks.add(std::move(*newer));
-        if (!claimed_.emplace(line.to, list_text(line.from)).second)
+        if (as_card(file.layout) == nullptr &&
+            !claimed_.emplace(line.to, list_text(line.from)).second)
           (void)checks.add({Level::error, "name-taken",
                             fmt::format("{} goes to the same file", safe_text(claimed_[line.to])),
                             "carry the one that you want by its name"});
@@ -248,6 +278,8 @@ class Carrier {
   std::optional<Finding> newer_there(const Source& source, const TargetFile& file,
                                      const History* history) {
     if (!file.before || !file.replaces_progress) return std::nullopt;
+    // What history knows of a card is about all of its saves.
+    if (as_card(file.layout) != nullptr) history = nullptr;
     const std::string path = file.path.string();
     if (history != nullptr) {
       const auto replaced = history->replaced_at(path);
@@ -314,7 +346,13 @@ class Carrier {
       hints.system = file->carried.system;
       const auto content = file->layout->read(view->bytes(), hints);
       bool same = content && !content->saves.empty();
-      if (same && !shortened_)
+      if (same && file->carried.kind == Kind::card_save)
+        same = std::any_of(content->saves.begin(), content->saves.end(), [&](const Save& save) {
+          return as_card(file->layout) != nullptr
+                     ? same_card_save(save, file->carried)
+                     : save.parts == file->carried.parts || same_card_save(save, file->carried);
+        });
+      else if (same && !shortened_)
         for (const Part& part : file->carried.parts) {
           const Part* there = content->saves.front().part(part.name);
           same = same && there != nullptr && same_progress(file->carried.system, *there, part);
@@ -347,6 +385,7 @@ class Carrier {
   std::optional<History> history_;
   std::int64_t command_ = 0;
   std::map<std::string, std::string> claimed_;
+  PlannedCards planned_cards_;
 };
 
 }  // namespace

@@ -8,6 +8,7 @@
 #include "bays/walk.h"
 #include "bayswap/naming.h"
 #include "bytes/text.h"
+#include "moves/carry_cards.h"
 
 namespace bayswap {
 namespace {
@@ -122,6 +123,7 @@ Result<std::vector<Source>> read_bay(Session& session, RomFolders& folders, cons
   if (failed && gathered.empty()) return tl::unexpected(*failed);
   std::vector<Source> sources;
   for (auto& [key, source] : gathered) sources.push_back(std::move(source));
+  for (Source& source : read_shelf_cards(session, bay)) sources.push_back(std::move(source));
   return sources;
 }
 
@@ -129,6 +131,12 @@ int named_by(const Source& source, const Catalog& catalog, const std::string& te
   if (source.stem == text) return 3;
   const std::string plain = plain_title(text);
   std::vector<std::string> titles{source.stem};
+  if (source.save.kind == Kind::card_save) {
+    if (!text.empty() && (source.save.game.code == text || source.save.game.serial == text))
+      return 2;
+    titles.push_back(source.save.game.title);
+    titles.push_back(source.save.comment);
+  }
   if (source.rom) {
     titles.push_back(source.rom->info.game.title);
     titles.push_back(game_of(*source.rom, catalog).title);

@@ -9,6 +9,7 @@
 #include "layouts/battery/chips.h"
 #include "look/inspect.h"
 #include "moves/part_layouts.h"
+#include "moves/reshape_card.h"
 #include "storage/atomic_write.h"
 #include "storage/hash.h"
 
@@ -301,7 +302,7 @@ Result<void> check_request(const ReshapeRequest& request) {
     return wrong("no input file is named", "bayswap reshape IN --as LAYOUT -o OUT");
   if (request.out.empty()) return wrong("no output is named", "add -o OUT");
   const int ways = (request.as.empty() ? 0 : 1) + (request.split ? 1 : 0);
-  if (ways == 0 && !request.like)
+  if (ways == 0 && !request.like && request.code.empty())
     return wrong("the wanted form is not said", "add --as LAYOUT, --like FILE or --split");
   if (ways == 2 || (request.split && request.like))
     return wrong("--split goes with neither --as nor --like", "choose one of them");
@@ -320,6 +321,14 @@ Result<Reshaped> reshape(Session& session, const ReshapeRequest& request) {
   if (auto fine = check_request(request); !fine) return tl::unexpected(fine.error());
   const auto targets = wanted_layouts(request);
   if (!targets) return tl::unexpected(targets.error());
+  auto of_card = reshape_card(session, request);
+  if (!of_card) return tl::unexpected(of_card.error());
+  if (*of_card) return std::move(**of_card);
+  if (!request.code.empty())
+    return fail(
+        Trouble::stopped, "no-match",
+        fmt::format("{}: carries no label that could be changed", shown(request.inputs.front())),
+        "only saves of memory cards bear the code of their game");
   RomFolders folders(*session.storage);
   Reshaped result;
   Save save;

@@ -93,7 +93,7 @@ Result<CarryReport> undo(Session& session, const std::string& name,
   Storage& storage = *session.storage;
   const auto nothing = [] {
     return fail(Trouble::stopped, "no-match", "there is nothing to undo",
-                "only what 'bayswap carry' wrote can be taken back");
+                "what 'bayswap carry' and 'bayswap card put' or 'drop' wrote can be taken back");
   };
   if (is_missing(storage, session.history_file())) return nothing();
   auto history = History::open(storage, session.history_file());

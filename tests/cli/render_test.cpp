@@ -15,7 +15,7 @@ TEST(Render, WrapsAtWordsAndIndents) {
 }
 
 TEST(Render, CountsColumnsOfUtf8) {
-  EXPECT_EQ(columns_of("ü日"), 2U);
+  EXPECT_EQ(columns_of("ü日"), 3U) << "letters of East Asia are two cells wide";
   EXPECT_EQ(padded("ü", 3), "ü  ");
 }
 
@@ -57,7 +57,7 @@ TEST(Render, MovesNameTheirChecks) {
   EXPECT_EQ(json["moves"][0]["status"], "stopped");
   EXPECT_EQ(json["moves"][0]["from"], "a and b");
   EXPECT_EQ(json["moves"][0]["checks"][0]["code"], "region-differs");
-  const std::string text = report_text(report, Style(false, 80), false);
+  const std::string text = report_text(report, Style(false, 80), Doing::carrying);
   EXPECT_NE(text.find("stopped, nothing was changed"), std::string::npos);
   EXPECT_EQ(text.find("bayswap undo"), std::string::npos)
       << "nothing was written, so there is nothing to take back";

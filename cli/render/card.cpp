@@ -1,0 +1,359 @@
+#include "cli/render/card.h"
+
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <array>
+#include <chrono>
+
+#include "bytes/text.h"
+#include "cli/render/picture.h"
+#include "cli/render/text.h"
+
+namespace bayswap::cli {
+namespace {
+
+constexpr std::uint32_t kPictureSide = 16;
+constexpr std::size_t kGap = 2;
+constexpr std::size_t kNarrowest = 58;  // of a save's panel
+constexpr std::size_t kMapRows = 10;
+
+// One colour for each save, far from its neighbours'.
+constexpr std::array<std::array<int, 3>, 12> kHues{{{230, 159, 0},
+                                                    {86, 180, 233},
+                                                    {0, 158, 115},
+                                                    {240, 228, 66},
+                                                    {204, 121, 167},
+                                                    {213, 94, 0},
+                                                    {128, 177, 211},
+                                                    {179, 222, 105},
+                                                    {190, 174, 212},
+                                                    {253, 192, 134},
+                                                    {102, 194, 165},
+                                                    {231, 138, 195}}};
+
+char mark_of(std::size_t save) {
+  static constexpr std::string_view kMarks =
+      "123456789ABCDEFGHIJKLMNOPQRSTUVWXYZabcdefghijklmnopqrstuvwxyz";
+  return save < kMarks.size() ? kMarks[save] : '+';
+}
+
+std::string on_hue(std::size_t save, const std::string& text, const Style& style) {
+  if (!style.colour()) return text;
+  const auto& hue = kHues[save % kHues.size()];
+  return fmt::format("\x1b[48;2;{};{};{}m\x1b[38;2;16;16;16m{}\x1b[0m", hue[0], hue[1], hue[2],
+                     text);
+}
+
+std::string in_hue(std::size_t save, const std::string& text, const Style& style) {
+  if (!style.colour()) return text;
+  const auto& hue = kHues[save % kHues.size()];
+  return fmt::format("\x1b[38;2;{};{};{}m{}\x1b[0m", hue[0] / 2, hue[1] / 2, hue[2] / 2, text);
+}
+
+std::string blocks_text(std::uint64_t count) {
+  return grouped(count) + (count == 1 ? " block" : " blocks");
+}
+
+std::string time_text(const std::optional<Time>& time) {
+  if (!time) return {};
+  const auto midnight = std::chrono::floor<std::chrono::days>(*time);
+  const std::chrono::year_month_day date{midnight};
+  const std::chrono::hh_mm_ss clock{*time - midnight};
+  return fmt::format("{:04}-{:02}-{:02} {:02}:{:02}", static_cast<int>(date.year()),
+                     static_cast<unsigned>(date.month()), static_cast<unsigned>(date.day()),
+                     clock.hours().count(), clock.minutes().count());
+}
+
+// Cut to the columns that there are, with an ellipsis.
+std::string cut(const std::string& text, std::size_t columns) {
+  std::string line;
+  std::size_t used = 0;
+  for (std::size_t at = 0; at < text.size();) {
+    std::size_t length = 1;
+    while (at + length < text.size() &&
+           (static_cast<unsigned char>(text[at + length]) & 0xC0U) == 0x80U)
+      ++length;
+    const std::string letter = text.substr(at, length);
+    used += columns_of(letter);
+    if (used > columns) {
+      if (!line.empty()) line.pop_back();
+      while (!line.empty() && (static_cast<unsigned char>(line.back()) & 0xC0U) == 0x80U)
+        line.pop_back();
+      return line + "…";
+    }
+    line += letter;
+    at += length;
+  }
+  return line;
+}
+
+std::vector<std::string> split_lines(const std::string& text) {
+  std::vector<std::string> lines;
+  std::size_t start = 0;
+  while (start <= text.size()) {
+    const std::size_t end = std::min(text.find('\n', start), text.size());
+    if (end > start) lines.push_back(safe_text(text.substr(start, end - start)));
+    start = end + 1;
+  }
+  return lines;
+}
+
+// Title first: what the catalog or the save itself calls it, and the card's own name for it last.
+std::vector<std::pair<Tone, std::string>> words_of(const CardSave& on_card) {
+  const Save& save = on_card.save;
+  std::vector<std::string> titles;
+  if (!save.game.title.empty()) titles.push_back(safe_text(save.game.title));
+  for (std::string& line : split_lines(save.comment))
+    if (titles.empty() || plain_title(line) != plain_title(titles.front()))
+      titles.push_back(std::move(line));
+  if (titles.empty()) titles.push_back("no title");
+  std::vector<std::pair<Tone, std::string>> words;
+  for (std::size_t i = 0; i < titles.size(); ++i)
+    words.emplace_back(i == 0 ? Tone::title : Tone::plain, titles[i]);
+  std::string game;
+  for (const std::string& piece : {save.game.serial.empty() ? save.game.code : save.game.serial,
+                                   save.game.maker, std::string(to_string(save.game.region))})
+    if (!piece.empty()) game += (game.empty() ? "" : " · ") + safe_text(piece);
+  if (!game.empty()) words.emplace_back(Tone::plain, game);
+  const std::string time = time_text(save.modified);
+  words.emplace_back(Tone::plain,
+                     blocks_text(on_card.block_count) + (time.empty() ? "" : " · " + time));
+  words.emplace_back(Tone::quiet, safe_text(save.name));
+  if (has_error(on_card.findings)) words.emplace_back(Tone::bad, "damaged");
+  return words;
+}
+
+using Panel = std::vector<std::string>;
+
+// A picture on the left, words beside it, each line `width` columns.
+Panel panel_of(const CardSave& on_card, std::size_t place, std::size_t width, bool deleted,
+               const Style& style) {
+  Panel lines;
+  const Picture picture = portrait(face_of(on_card.save), kPictureSide);
+  Panel left = picture_lines(picture, kPictureSide);
+  const auto words = words_of(on_card);
+  const std::size_t height = std::max(left.size(), words.size());
+  left.resize(height, std::string(kPictureSide, ' '));
+  const std::size_t room = width - kPictureSide - kGap - 4;
+  const std::size_t skip = (height - words.size()) / 2;
+  for (std::size_t i = 0; i < height; ++i) {
+    std::string line = left[i] + std::string(kGap, ' ');
+    const bool first = i == skip;
+    const std::string chip = std::string(" ") + (deleted ? 'x' : mark_of(place)) + " ";
+    line += first ? (deleted ? style.paint(Tone::quiet, chip) : on_hue(place, chip, style)) : "   ";
+    std::string text;
+    if (i >= skip && i - skip < words.size()) text = cut(words[i - skip].second, room);
+    line += " ";
+    line += i >= skip && i - skip < words.size() ? style.paint(words[i - skip].first, text) : "";
+    line.append(room - std::min(room, columns_of(text)), ' ');
+    lines.push_back(std::move(line));
+  }
+  return lines;
+}
+
+std::string panels_text(const std::vector<CardSave>& saves, bool deleted, const Style& style) {
+  const std::size_t across = std::clamp<std::size_t>(style.width() / kNarrowest, 1, 3);
+  const std::size_t width = style.width() / across - 1;
+  std::string text;
+  for (std::size_t i = 0; i < saves.size(); i += across) {
+    std::vector<Panel> row;
+    std::size_t height = 0;
+    for (std::size_t k = i; k < std::min(i + across, saves.size()); ++k) {
+      row.push_back(panel_of(saves[k], k, width, deleted, style));
+      height = std::max(height, row.back().size());
+    }
+    for (std::size_t line = 0; line < height; ++line) {
+      std::string whole;
+      for (const Panel& panel : row)
+        whole += line < panel.size() ? panel[line] + " " : std::string(width + 1, ' ');
+      while (whole.ends_with(' ')) whole.pop_back();
+      text += whole + "\n";
+    }
+    text += "\n";
+  }
+  return text;
+}
+
+// Without colours there are no pictures: a line for each save.
+std::string list_lines(const std::vector<CardSave>& saves, bool deleted) {
+  std::string text;
+  for (std::size_t i = 0; i < saves.size(); ++i) {
+    const auto words = words_of(saves[i]);
+    std::string line =
+        fmt::format("  {:>3}  ", deleted ? std::string("x") : fmt::format("#{}", i + 1));
+    for (std::size_t k = 0; k < words.size(); ++k) line += (k == 0 ? "" : " · ") + words[k].second;
+    text += line + "\n";
+  }
+  return text;
+}
+
+std::string saves_text(const std::vector<CardSave>& saves, bool deleted, const Style& style) {
+  return style.colour() ? panels_text(saves, deleted, style) : list_lines(saves, deleted);
+}
+
+// Several blocks of a large card share a cell; what most of them are is shown.
+BlockUse use_of(const std::vector<BlockUse>& map, std::size_t from, std::size_t to) {
+  BlockUse best = map[from];
+  std::size_t most = 0;
+  for (std::size_t i = from; i < to; ++i) {
+    const auto same = static_cast<std::size_t>(std::count_if(
+        map.begin() + static_cast<std::ptrdiff_t>(from),
+        map.begin() + static_cast<std::ptrdiff_t>(to),
+        [&](const BlockUse& use) { return use.state == map[i].state && use.save == map[i].save; }));
+    // A cell that holds anything is not shown as free.
+    const bool better = (best.state == BlockState::free && map[i].state != BlockState::free) ||
+                        (map[i].state != BlockState::free && same > most);
+    if (better) {
+      best = map[i];
+      most = same;
+    }
+  }
+  return best;
+}
+
+std::string cell_text(const BlockUse& use, bool begins, std::size_t width, const Style& style) {
+  const auto fill = [&](const char* glyph) {
+    std::string text;
+    for (std::size_t i = 0; i < width; ++i) text += glyph;
+    return text;
+  };
+  switch (use.state) {
+    case BlockState::free: return style.paint(Tone::quiet, fill("·"));
+    case BlockState::bad: return style.paint(Tone::bad, fill("×"));
+    case BlockState::stray: return style.paint(Tone::warn, fill("?"));
+    case BlockState::system: return style.paint(Tone::quiet, fill("▒"));
+    case BlockState::deleted: return in_hue(use.save, fill("░"), style);
+    case BlockState::used: break;
+  }
+  std::string text(width, style.colour() ? ' ' : mark_of(use.save));
+  if (begins) text[width / 2] = mark_of(use.save);
+  return on_hue(use.save, text, style);
+}
+
+std::string map_text(const Card& card, const Style& style) {
+  if (card.map.empty()) return {};
+  const std::size_t columns = style.width() - 4;
+  const std::size_t cells_at_most = columns * kMapRows;
+  const std::size_t each = (card.map.size() + cells_at_most - 1) / cells_at_most;
+  const std::size_t cells = (card.map.size() + each - 1) / each;
+  const std::size_t width = std::clamp<std::size_t>(columns * 2 / cells, 1, 6);
+  const std::size_t per_row = std::max<std::size_t>(1, columns / width);
+  std::string text;
+  BlockUse before{BlockState::system, 0xFFFF};
+  for (std::size_t i = 0; i < cells; ++i) {
+    if (i % per_row == 0) text += (i == 0 ? "  " : "\n  ");
+    const BlockUse use = use_of(card.map, i * each, std::min(card.map.size(), (i + 1) * each));
+    const bool begins = before.state != use.state || before.save != use.save;
+    text += cell_text(use, begins, width, style);
+    before = use;
+  }
+  text += "\n\n  ";
+  const auto has = [&](BlockState state) {
+    return std::ranges::any_of(card.map, [&](const BlockUse& use) { return use.state == state; });
+  };
+  std::vector<std::string> legend;
+  if (has(BlockState::used)) legend.push_back(on_hue(0, "1", style) + " a save's blocks");
+  if (has(BlockState::free)) legend.push_back(style.paint(Tone::quiet, "·") + " free");
+  if (has(BlockState::deleted))
+    legend.push_back(in_hue(0, "░", style) + " deleted, still readable");
+  if (has(BlockState::system)) legend.push_back(style.paint(Tone::quiet, "▒") + " the card's own");
+  if (has(BlockState::stray))
+    legend.push_back(style.paint(Tone::warn, "?") + " in use, but by no save");
+  if (has(BlockState::bad)) legend.push_back(style.paint(Tone::bad, "×") + " bad");
+  text += fmt::format("{}", fmt::join(legend, "   "));
+  if (each > 1) text += style.paint(Tone::quiet, fmt::format("   (a cell is {} blocks)", each));
+  return text + "\n";
+}
+
+std::string findings_text(const Findings& findings, const Style& style) {
+  std::string text;
+  for (const Finding& finding : findings) text += finding_text(finding, style, 2);
+  return text;
+}
+
+Tone tone_of(RescueState state) {
+  switch (state) {
+    case RescueState::whole: return Tone::good;
+    case RescueState::repaired: return Tone::key;
+    case RescueState::damaged: return Tone::warn;
+    case RescueState::lost: return Tone::bad;
+  }
+  return Tone::plain;
+}
+
+const char* sign_of(RescueState state) {
+  switch (state) {
+    case RescueState::whole: return "✓ whole";
+    case RescueState::repaired: return "✓ repaired";
+    case RescueState::damaged: return "! damaged";
+    case RescueState::lost: return "✗ lost";
+  }
+  return "";
+}
+
+}  // namespace
+
+std::string card_text(const ShownCard& shown, const Style& style) {
+  const Card& card = shown.card;
+  std::string text =
+      style.paint(Tone::title, path_text(shown.name)) + "  " + shown.layout->info().id + "  " +
+      style.paint(Tone::quiet,
+                  fmt::format("{} {}, {} of {} free", card.saves.size(),
+                              card.saves.size() == 1 ? "save" : "saves", grouped(card.blocks_free),
+                              blocks_text(card.blocks_total))) +
+      "\n\n";
+  if (card.saves.empty()) text += "  no saves on it\n\n";
+  text += saves_text(card.saves, false, style);
+  if (!card.deleted.empty()) {
+    text += style.paint(Tone::title, "deleted, still readable") +
+            style.paint(Tone::quiet, "  copy out with: bayswap card take CARD --deleted -o DIR") +
+            "\n";
+    text += saves_text(card.deleted, true, style);
+  }
+  if (!style.colour()) text += "\n";
+  text += map_text(card, style);
+  std::string findings;
+  for (const CardSave& on_card : card.saves) findings += findings_text(on_card.findings, style);
+  findings += findings_text(card.findings, style);
+  return findings.empty() ? text : text + "\n" + findings;
+}
+
+std::string drop_text(const DropReport& drop, const Style& style) {
+  std::string text = saves_text(drop.saves, false, style);
+  return text + report_text(drop.report, style, Doing::dropping);
+}
+
+std::string mend_text(const MendReport& report, const std::string& card, const Style& style) {
+  const Mended& mended = report.mended;
+  std::string text = style.paint(Tone::title, path_text(card)) + " → " +
+                     style.paint(Tone::title, path_text(report.output.path.string())) + "  " +
+                     report.output.layout + "\n";
+  std::size_t rescued = 0;
+  for (const Rescue& rescue : mended.saves) {
+    if (rescue.state != RescueState::lost) ++rescued;
+    const auto lines = split_lines(rescue.save.comment);
+    const std::string title = !rescue.save.game.title.empty() ? safe_text(rescue.save.game.title)
+                              : lines.empty()                 ? std::string("no title")
+                                                              : lines.front();
+    text += "  " + style.paint(tone_of(rescue.state), padded(sign_of(rescue.state), 12)) +
+            style.paint(Tone::title, title) + "  " +
+            style.paint(Tone::quiet, safe_text(rescue.save.name)) + "\n";
+    for (const std::string& what : rescue.what)
+      text += "              " + wrapped(safe_text(what), style.width(), 14) + "\n";
+  }
+  text += "\n" + findings_text(mended.findings, style);
+  if (mended.unchanged) {
+    text += style.paint(Tone::good, "✓ ") + "the card was sound: the new one is its exact copy\n";
+    return text;
+  }
+  text += fmt::format("{} of {} saves are on the new card, which a console can read\n", rescued,
+                      mended.saves.size());
+  text += style.paint(Tone::quiet,
+                      "the damaged card was left as it is; keep it until you have "
+                      "played from the new one") +
+          "\n";
+  return text;
+}
+
+}  // namespace bayswap::cli

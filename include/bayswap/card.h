@@ -1,0 +1,180 @@
+// Memory cards: a card is a set of saves plus free space. Everything that a console or a program
+// does with a card is a change of that set.
+#pragma once
+
+#include <cstdint>
+#include <optional>
+#include <string>
+#include <string_view>
+#include <vector>
+
+#include "bayswap/layout.h"
+
+namespace bayswap {
+
+enum class BlockState {
+  free,
+  used,
+  deleted,  ///< free, but still holds a deleted save that could be read
+  bad,      ///< marked or found unreadable
+  stray,    ///< marked used, though no save claims it
+  system,   ///< the card's own
+};
+
+/// What one block holds.
+struct BlockUse {
+  BlockState state = BlockState::free;
+  std::uint16_t save = 0;  ///< place in Card::saves, or in Card::deleted
+};
+
+/// One save and where it lies.
+struct CardSave {
+  Save save;
+  std::vector<std::uint32_t> blocks;  ///< places in Card::map, in the order of the data
+  std::uint32_t block_count = 0;      ///< blocks that it takes, as the console counts them
+  Findings findings;                  ///< what is wrong with it
+};
+
+/// Everything on a card. Blocks are counted as a user can fill them: the card's own are left out.
+struct Card {
+  std::size_t block_size = 0;      ///< bytes
+  std::uint32_t blocks_total = 0;  ///< that a user can fill
+  std::uint32_t blocks_free = 0;   ///< deleted saves count as free
+  std::vector<CardSave> saves;     ///< in the order of the card's directory
+  std::vector<CardSave> deleted;   ///< still readable as a whole
+  std::vector<BlockUse> map;       ///< one for each block that a user can fill
+  Findings findings;               ///< about the card itself
+};
+
+/// A change of the set of saves.
+struct CardChange {
+  std::vector<std::size_t> drop;  ///< places in Card::saves
+  std::vector<Save> put;
+};
+
+/// The card after a change.
+struct ChangedCard {
+  Bytes bytes;
+  Findings notes;  ///< such as deleted saves that can no longer be read
+};
+
+enum class RescueState {
+  whole,
+  repaired,  ///< everything is there again
+  damaged,   ///< kept, though a check says that some of its bytes are wrong
+  lost,
+};
+
+[[nodiscard]] std::string_view to_string(RescueState state);
+
+/// What became of one save of a damaged card.
+struct Rescue {
+  Save save;  ///< without parts when it is lost
+  RescueState state = RescueState::whole;
+  std::vector<std::string> what;  ///< what was repaired, or why it is lost
+};
+
+/// What a damaged card still gives.
+struct Salvage {
+  std::vector<Rescue> saves;
+  Findings findings;         ///< about the card itself
+  std::uint32_t blocks = 0;  ///< capacity of the card that the saves came from
+  /// The same card with its system areas as far as they are whole, at its full size: saves that are
+  /// whole lie where they lay.
+  Bytes image;
+};
+
+/// A sound card made from a damaged one.
+struct Mended {
+  Bytes bytes;
+  std::vector<Rescue> saves;
+  Findings findings;
+  bool unchanged = false;  ///< the card was sound and is copied as it is
+};
+
+/// The facts of a family of cards that commands need.
+struct CardInfo {
+  std::string family;         ///< layouts of one family hold the same card in other forms
+  std::string single_layout;  ///< the usual file for one save
+  std::vector<std::uint32_t> capacities;  ///< blocks that a user can fill
+  std::uint32_t default_blocks = 0;
+  std::size_t block_size = 0;  ///< bytes
+};
+
+/// A layout whose file is a whole card. Reading is tolerant: what is damaged is a finding, and the
+/// saves that can be read are there. validate() is strict and shares no code with the writer.
+class CardLayout : public Layout {
+ public:
+  [[nodiscard]] virtual const CardInfo& card_info() const = 0;
+  /// Errors: `damaged` when nothing of the card's structure can be read.
+  [[nodiscard]] virtual Result<Card> open(ByteView file) const = 0;
+  /// Everything that a console relies on. Errors mean that the card must not be changed; warnings
+  /// are lost spare copies and bits that the card's own code mends.
+  [[nodiscard]] virtual Findings validate(ByteView file) const = 0;
+  /// A formatted card without saves. Errors: `wrong-size`, with the capacities in the hint.
+  [[nodiscard]] virtual Result<Bytes> format(std::uint32_t blocks) const = 0;
+  /// A formatted card that keeps what identifies a damaged one, as far as that is whole.
+  [[nodiscard]] virtual Result<Bytes> format_like(ByteView /*damaged*/,
+                                                  std::uint32_t blocks) const {
+    return format(blocks);
+  }
+  /// The card with saves dropped and put. Saves that are not named keep their blocks and bytes. The
+  /// file may be in another form of the family; the result is in this one. Errors: `no-room`,
+  /// `name-taken`, `no-match` (a save of another family), `damaged`.
+  [[nodiscard]] virtual Result<ChangedCard> change(ByteView file,
+                                                   const CardChange& change) const = 0;
+  /// Everything that can be read of a damaged card.
+  [[nodiscard]] virtual Result<Salvage> salvage(ByteView file) const = 0;
+  /// Whether the file is in this form of the family, and not in another one.
+  [[nodiscard]] virtual bool is_own_form(ByteView /*file*/) const { return true; }
+  /// What the console knows a save by: two saves of one card cannot share it.
+  [[nodiscard]] virtual std::string identity(const Save& save) const { return save.name; }
+
+  [[nodiscard]] Result<Content> read(ByteView file, const Hints& hints) const override;
+  /// With a card as the mould, saves that are on it stay as they lie.
+  [[nodiscard]] Result<Written> write(const WriteRequest& request) const override;
+};
+
+/// Null when the layout is no card.
+[[nodiscard]] const CardLayout* as_card(const Layout* layout);
+
+/// A sound card with everything that the damaged one still holds. It has the damaged card's
+/// capacity, and its saves lie where they lay as long as the card can be repaired in place.
+[[nodiscard]] Result<Mended> mend(const CardLayout& layout, ByteView file);
+
+/// The places of the saves that a person means: the save's own name, its game's code or serial, or
+/// `#` and its place in the list, counted from 1. Errors: `no-match`, `many-match`.
+[[nodiscard]] Result<std::size_t> find_on_card(const std::vector<CardSave>& saves,
+                                               std::string_view name);
+
+/// Labels a save for another region: the code of its game in the names that the card knows it by.
+/// A Sony serial (`SLES-12345`) brings its name's prefix with it; other families take a
+/// four-character code. Errors: `wrong-code`.
+[[nodiscard]] Result<Save> relabelled(const Save& save, std::string_view code);
+
+/// Whether two saves of cards hold the same files with the same bytes.
+[[nodiscard]] bool same_card_save(const Save& a, const Save& b);
+
+/// A layout that keeps a save as a folder of plain files. Its bytes are the parts' own.
+class FolderLayout : public Layout {
+ public:
+  /// A file that such folders have, and others hardly ever.
+  [[nodiscard]] virtual std::string_view marker() const = 0;
+  /// How well files of a folder (relative paths and contents) fit.
+  [[nodiscard]] virtual std::optional<Match> recognise_folder(
+      const std::string& folder_name, const std::vector<Part>& files) const = 0;
+  /// A save from the files of a folder. Errors: `no-match`, `damaged`.
+  [[nodiscard]] virtual Result<Save> read_folder(const std::string& folder_name,
+                                                 std::vector<Part> files) const = 0;
+  /// The files of the folder, relative paths and contents. Names ending in `/` are empty folders.
+  [[nodiscard]] virtual Result<std::vector<Part>> write_folder(const Save& save) const = 0;
+
+  [[nodiscard]] std::optional<Match> recognise(ByteView file, const Hints& hints) const override;
+  [[nodiscard]] Result<Content> read(ByteView file, const Hints& hints) const override;
+  [[nodiscard]] Result<Written> write(const WriteRequest& request) const override;
+};
+
+/// Null when the layout is no folder.
+[[nodiscard]] const FolderLayout* as_folder(const Layout* layout);
+
+}  // namespace bayswap

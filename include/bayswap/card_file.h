@@ -1,0 +1,112 @@
+// Memory cards as files: made, shown, saves copied out and in, dropped, and rescued.
+//
+// A card is named by its path, or by `FILE:PART` for one inside a container (`game.srm:pak1`).
+// Changes are moves: they are in history, and undo() takes them back.
+#pragma once
+
+#include <optional>
+#include <set>
+#include <string>
+#include <vector>
+
+#include "bayswap/card.h"
+#include "bayswap/carry.h"
+#include "bayswap/reshape.h"
+#include "bayswap/session.h"
+
+namespace bayswap {
+
+struct NewCardRequest {
+  Path out;
+  std::string as;                       ///< layout id
+  std::optional<std::uint32_t> blocks;  ///< that a user can fill; nothing: the family's usual card
+  bool replace = false;
+};
+
+/// A formatted empty card. Errors: `unknown-layout`, `wrong-size`, `name-taken`.
+[[nodiscard]] Result<OutputFile> new_card(Session& session, const NewCardRequest& request);
+
+struct ShownCard {
+  std::string name;  ///< as the user named it
+  std::uint64_t size = 0;
+  const CardLayout* layout = nullptr;
+  Confidence confidence = Confidence::certain;
+  Card card;  ///< games bear the catalog's titles
+};
+
+/// `is`: layout id that the user says; may be empty. Errors: `missing`, `no-match` when it is no
+/// card, `damaged`.
+[[nodiscard]] Result<ShownCard> show_card(Session& session, const std::string& card,
+                                          const std::string& is);
+
+/// Writes every picture of every save as `NAME-1.png`, `NAME-2.png` …, at its own size; files of
+/// these names are replaced. Gives the paths.
+[[nodiscard]] Result<std::vector<Path>> write_icons(Session& session, const ShownCard& card,
+                                                    const Path& folder);
+
+struct TakeRequest {
+  std::string card;
+  std::vector<std::string> names;  ///< none: all saves
+  bool deleted = false;            ///< take deleted saves that are still readable
+  std::string is;                  ///< layout id of the card; may be empty
+  std::string as;                  ///< layout id of the files; empty: the family's usual one
+  Path out;                        ///< folder
+  bool replace = false;
+  std::set<std::string> accept;
+};
+
+/// Copies saves out, each to a file or folder named after it.
+[[nodiscard]] Result<Reshaped> take_saves(Session& session, const TakeRequest& request);
+
+struct PutRequest {
+  std::string card;
+  std::vector<std::string> files;  ///< files, folders, or `CARD:NAME`
+  std::string is;                  ///< layout id of the files; may be empty
+  bool plan = false;
+  std::set<std::string> accept;
+};
+
+/// Copies saves in: all of them, or none when a check stops one.
+[[nodiscard]] Result<CarryReport> put_saves(Session& session, const PutRequest& request);
+
+struct DropRequest {
+  std::string card;
+  std::vector<std::string> names;
+  std::string is;  ///< layout id of the card; may be empty
+  bool plan = false;
+  std::set<std::string> accept;
+};
+
+struct DropReport {
+  CarryReport report;
+  std::vector<CardSave> saves;  ///< what goes, or would go
+};
+
+[[nodiscard]] Result<DropReport> drop_saves(Session& session, const DropRequest& request);
+
+struct MendRequest {
+  std::string card;
+  std::string is;  ///< layout id of the card; may be empty
+  Path out;
+  bool replace = false;
+};
+
+struct MendReport {
+  OutputFile output;
+  Mended mended;
+
+  /// A save is lost, or kept with wrong bytes.
+  [[nodiscard]] bool incomplete() const;
+};
+
+/// Writes a sound card with everything that the damaged one still holds.
+[[nodiscard]] Result<MendReport> mend_card(Session& session, const MendRequest& request);
+
+/// The card save that `CARD:NAME` means; nothing when the text is no such name.
+[[nodiscard]] Result<std::optional<Save>> save_by_name(Session& session, const std::string& text,
+                                                       const std::string& is);
+
+/// A name that any file system takes: what it cannot hold becomes `_`.
+[[nodiscard]] std::string safe_file_name(std::string_view name);
+
+}  // namespace bayswap

@@ -1,0 +1,70 @@
+#include "bytes/encodings.h"
+
+#include <iconv.h>
+
+#include <algorithm>
+#include <array>
+#include <string_view>
+
+#include "bytes/text.h"
+
+namespace bayswap {
+namespace {
+
+// Null-terminated text in the code page, as UTF-8.
+std::string converted(const char* code_page, ByteView bytes) {
+  const auto end = std::find(bytes.begin(), bytes.end(), std::byte{0});
+  std::string input;
+  for (auto at = bytes.begin(); at != end; ++at) input.push_back(static_cast<char>(*at));
+  // NOLINTNEXTLINE(performance-no-int-to-ptr): what iconv_open() gives when it fails
+  const auto none = reinterpret_cast<iconv_t>(-1);
+  iconv_t converter = iconv_open("UTF-8", code_page);
+  if (converter == none) return ascii_text(as_bytes(input));
+  std::string text;
+  char* in = input.data();
+  std::size_t left = input.size();
+  while (left > 0) {
+    std::array<char, 256> buffer{};
+    char* out = buffer.data();
+    std::size_t room = buffer.size();
+    const std::size_t before = left;
+    iconv(converter, &in, &left, &out, &room);
+    text.append(buffer.data(), buffer.size() - room);
+    if (left > 0 && (room > 8 || left == before)) {
+      text.push_back('?');
+      ++in;
+      --left;
+      iconv(converter, nullptr, nullptr, nullptr, nullptr);
+    }
+  }
+  iconv_close(converter);
+  return text;
+}
+
+}  // namespace
+
+std::string trimmed(std::string text) {
+  constexpr std::string_view kWideBlank = "\xE3\x80\x80";
+  while (true) {
+    if (text.ends_with(' '))
+      text.pop_back();
+    else if (text.ends_with(kWideBlank))
+      text.resize(text.size() - kWideBlank.size());
+    else if (text.starts_with(' '))
+      text.erase(0, 1);
+    else if (text.starts_with(kWideBlank))
+      text.erase(0, kWideBlank.size());
+    else
+      return text;
+  }
+}
+
+std::string shift_jis_text(ByteView bytes) {
+  return trimmed(converted("CP932", bytes));
+}
+
+std::string latin_text(ByteView bytes) {
+  return trimmed(converted("CP1252", bytes));
+}
+
+}  // namespace bayswap

@@ -1,0 +1,19 @@
+// Text encodings of consoles, to UTF-8.
+#pragma once
+
+#include <string>
+
+#include "bayswap/bytes.h"
+
+namespace bayswap {
+
+/// Shift-JIS (code page 932), up to the first NUL. Bytes that stand for nothing become `?`.
+[[nodiscard]] std::string shift_jis_text(ByteView bytes);
+
+/// The western code page 1252, up to the first NUL.
+[[nodiscard]] std::string latin_text(ByteView bytes);
+
+/// Text without blanks at its ends (also the wide blank of Japanese text).
+[[nodiscard]] std::string trimmed(std::string text);
+
+}  // namespace bayswap

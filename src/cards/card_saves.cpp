@@ -1,0 +1,198 @@
+#include "cards/card_saves.h"
+
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <system_error>
+
+#include "bays/walk.h"
+#include "bayswap/card_file.h"
+#include "bytes/text.h"
+#include "cards/open_card.h"
+
+namespace bayswap {
+namespace {
+
+constexpr std::uint64_t kFolderLimit = 256ULL << 20U;  // bytes of a folder that is one card save
+
+Time seconds_of(std::int64_t ns) {
+  return Time{std::chrono::seconds{ns / 1'000'000'000}};
+}
+
+bool is_folder(Session& session, const Path& path) {
+  const auto info = session.storage->info(path);
+  std::error_code ignored;
+  return info && (info->type == FileType::folder ||
+                  (info->type == FileType::link && std::filesystem::is_directory(path, ignored)));
+}
+
+Result<CardSaves> read_folder(Session& session, const Path& path, const std::string& is) {
+  const Layout* said = nullptr;
+  if (!is.empty()) {
+    const auto layout = find_layout(is);
+    if (!layout) return tl::unexpected(layout.error());
+    said = *layout;
+  }
+  auto parts = read_parts(*session.storage, path);
+  if (!parts) return tl::unexpected(parts.error());
+  const std::string name = Path(path / "").parent_path().filename().string();
+  const FolderLayout* best = as_folder(said);
+  std::optional<Match> match;
+  if (said == nullptr)
+    for (const auto& layout : layouts().all())
+      if (const FolderLayout* folder = as_folder(layout.get())) {
+        auto claim = folder->recognise_folder(name, *parts);
+        if (claim && (!match || claim->confidence > match->confidence)) {
+          match = std::move(claim);
+          best = folder;
+        }
+      }
+  if (best == nullptr)
+    return fail(Trouble::input, "no-match",
+                fmt::format("{}: is no folder of a card save", safe_text(path.string())),
+                "name the save's own folder, or say its layout with --is");
+  CardSaves found;
+  walk_files(*session.storage, path, true, [&](const Path&, const FileInfo& info) {
+    found.modified_ns = std::max(found.modified_ns, info.modified_ns);
+  });
+  auto save = best->read_folder(name, std::move(*parts));
+  if (!save) return tl::unexpected(save.error());
+  if (!save->modified) save->modified = seconds_of(found.modified_ns);
+  found.layout = best->info().id;
+  found.saves.push_back(std::move(*save));
+  return found;
+}
+
+Result<CardSaves> read_file(Session& session, const Path& path, const std::string& is) {
+  const auto view = session.storage->view(path, kSaveLimit);
+  if (!view) return tl::unexpected(view.error());
+  Hints hints;
+  hints.file_name = path.filename().string();
+  const Layout* layout = nullptr;
+  if (!is.empty()) {
+    const auto said = find_layout(is);
+    if (!said) return tl::unexpected(said.error());
+    layout = *said;
+  } else {
+    const auto guesses = identify(view->bytes(), hints);
+    for (const Guess& guess : guesses)
+      if (guess.layout->info().kind == Kind::card_save &&
+          guess.confidence != Confidence::possible) {
+        layout = guess.layout;
+        break;
+      }
+    if (layout == nullptr)
+      return fail(Trouble::input, "no-match",
+                  fmt::format("{}: is no save of a memory card{}", safe_text(path.string()),
+                              guesses.empty() ? std::string()
+                                              : fmt::format(", but looks like {}",
+                                                            guesses.front().layout->info().id)),
+                  "say what it is with --is LAYOUT if you know better");
+  }
+  auto content = layout->read(view->bytes(), hints);
+  if (!content) {
+    Error error = content.error();
+    error.text = fmt::format("{}: {}", safe_text(path.string()), error.text);
+    return tl::unexpected(error);
+  }
+  CardSaves found;
+  found.layout = layout->info().id;
+  found.saves = std::move(content->saves);
+  found.findings = std::move(content->findings);
+  if (const auto info = session.storage->info(path)) found.modified_ns = info->modified_ns;
+  for (Save& save : found.saves)
+    if (!save.modified && as_card(layout) == nullptr) save.modified = seconds_of(found.modified_ns);
+  return found;
+}
+
+}  // namespace
+
+Result<std::vector<Part>> read_parts(Storage& storage, const Path& folder) {
+  std::vector<Part> parts;
+  std::optional<Error> failed;
+  std::uint64_t total = 0;
+  walk_files(storage, folder, true, [&](const Path& path, const FileInfo& info) {
+    if (failed) return;
+    total += info.size;
+    if (total > kFolderLimit) {
+      failed = Error{Trouble::input, "too-large",
+                     fmt::format("{}: holds more than any memory card", safe_text(folder.string())),
+                     "name the save's own folder"};
+      return;
+    }
+    const auto view = storage.view(path, kSaveLimit);
+    if (!view) {
+      failed = view.error();
+      return;
+    }
+    parts.push_back({path.lexically_relative(folder).generic_string(),
+                     Bytes(view->bytes().begin(), view->bytes().end()),
+                     false,
+                     {}});
+  });
+  if (failed) return tl::unexpected(*failed);
+  return parts;
+}
+
+Result<CardSaves> read_card_saves(Session& session, const std::string& text,
+                                  const std::string& is) {
+  if (!is_missing(*session.storage, text))
+    return is_folder(session, text) ? read_folder(session, text, is) : read_file(session, text, is);
+  const auto named = split_card_name(session, text);
+  if (!named)
+    return fail(Trouble::input, "missing", fmt::format("{}: is not there", safe_text(text)),
+                "name a file, a folder, or a save on a card as CARD:NAME");
+  const auto card = open_card(session, named->first, is);
+  if (!card) {
+    // FILE:PART names a whole card inside a container.
+    const auto inside = open_card(session, text, "");
+    if (!inside) return tl::unexpected(card.error());
+  }
+  const bool whole = card && named->second.empty();
+  const auto opened = card ? card : open_card(session, text, "");
+  auto content = opened->layout->open(opened->bytes());
+  if (!content) return tl::unexpected(content.error());
+  CardSaves found;
+  found.layout = opened->layout->info().id;
+  found.findings = content->findings;
+  if (const auto info = session.storage->info(opened->path)) found.modified_ns = info->modified_ns;
+  if (!card || whole) {
+    for (CardSave& on_card : content->saves) found.saves.push_back(std::move(on_card.save));
+    return found;
+  }
+  const auto place = find_on_card(content->saves, named->second);
+  if (!place) {
+    Error error = place.error();
+    error.text = fmt::format("{}: {}", safe_text(named->first), error.text);
+    return tl::unexpected(error);
+  }
+  CardSave& chosen = content->saves[*place];
+  found.findings = chosen.findings;
+  found.saves.push_back(std::move(chosen.save));
+  return found;
+}
+
+Result<SaveFiles> plan_save(const Layout& layout, const Save& save, const Path& where) {
+  SaveFiles planned;
+  planned.shown = where;
+  planned.layout = layout.info().id;
+  if (const FolderLayout* folder = as_folder(&layout)) {
+    auto parts = folder->write_folder(save);
+    if (!parts) return tl::unexpected(parts.error());
+    for (Part& part : *parts) {
+      if (part.name.ends_with('/')) continue;
+      Path file = where;
+      for (const Path& piece : Path(part.name)) file /= safe_file_name(piece.string());
+      planned.files.emplace_back(std::move(file), std::move(part.data));
+    }
+    return planned;
+  }
+  auto written = layout.write({std::span(&save, 1), std::nullopt, {}});
+  if (!written) return tl::unexpected(written.error());
+  planned.losses = std::move(written->losses);
+  planned.notes = std::move(written->notes);
+  planned.files.emplace_back(where, std::move(written->bytes));
+  return planned;
+}
+
+}  // namespace bayswap

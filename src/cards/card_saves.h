@@ -1,0 +1,41 @@
+// Saves of cards outside of cards: single files and folders, read and written.
+#pragma once
+
+#include <string>
+#include <vector>
+
+#include "bayswap/card.h"
+#include "bayswap/reshape.h"
+#include "bayswap/session.h"
+
+namespace bayswap {
+
+struct CardSaves {
+  std::vector<Save> saves;
+  std::string layout;
+  Findings findings;
+  std::int64_t modified_ns = 0;
+};
+
+/// The saves in a file, a folder, a card, or the one that `CARD:NAME` names. Errors: `missing`,
+/// `no-match` when it holds no card save, `many-match`.
+[[nodiscard]] Result<CardSaves> read_card_saves(Session& session, const std::string& text,
+                                                const std::string& is);
+
+/// The files of a folder as parts, relative paths. Links are passed over.
+[[nodiscard]] Result<std::vector<Part>> read_parts(Storage& storage, const Path& folder);
+
+/// One save written as a file or folder.
+struct SaveFiles {
+  std::vector<std::pair<Path, Bytes>> files;
+  Path shown;  ///< the file, or the folder
+  std::string layout;
+  Findings losses;
+  Findings notes;
+};
+
+/// Plans the file or folder `where` for a save. `where` names the folder of a folder layout.
+[[nodiscard]] Result<SaveFiles> plan_save(const Layout& layout, const Save& save,
+                                          const Path& where);
+
+}  // namespace bayswap

@@ -1,0 +1,252 @@
+#include "cards/change_card.h"
+
+#include <fmt/format.h>
+
+#include <algorithm>
+
+#include "bayswap/card_file.h"
+#include "bytes/text.h"
+#include "cards/card_saves.h"
+#include "moves/carry_checks.h"
+
+namespace bayswap {
+namespace {
+
+Path full_path(const Path& path) {
+  std::error_code ignored;
+  // Through a link, the file behind it is what changes.
+  const Path canonical = std::filesystem::canonical(path, ignored);
+  return ignored ? std::filesystem::absolute(path) : canonical;
+}
+
+// What one command does to a card, checked save by save.
+class Changer {
+ public:
+  Changer(Session& session, const OpenCard& opened, const std::set<std::string>& accept)
+      : session_(session), opened_(opened), accept_(accept) {}
+
+  Result<void> begin() {
+    auto card = opened_.layout->open(opened_.bytes());
+    if (!card) return tl::unexpected(card.error());
+    card_ = std::move(*card);
+    damage_ = card_damage(opened_);
+    return {};
+  }
+
+  [[nodiscard]] const Card& card() const { return card_; }
+
+  MoveReport& add_line(const Save& save) {
+    MoveReport line;
+    line.to = opened_.path.string();
+    line.label = save.name;
+    line.system = save.system;
+    line.to_layout = opened_.layout->info().id;
+    Save titled = save;
+    add_catalog_title(session_.catalog, titled);
+    line.game = titled.game;
+    line.comment = save.comment;
+    line.replaces = true;
+    report.moves.push_back(std::move(line));
+    return report.moves.back();
+  }
+
+  // Adds the findings to the line; true when one of them stops the command.
+  bool check(MoveReport& line, Findings findings) {
+    Checks checks(accept_);
+    for (Finding& finding : findings) (void)checks.add(std::move(finding));
+    line.checks.insert(line.checks.end(), checks.found().begin(), checks.found().end());
+    stopped = stopped || checks.stopped();
+    return checks.stopped();
+  }
+
+  bool check_damage(MoveReport& line) {
+    if (damage_.empty()) return false;
+    Finding first = damage_.front();
+    first.text = fmt::format("{}: {}", safe_text(opened_.name), first.text);
+    first.hint = "rescue it first: bayswap card mend CARD -o NEWCARD";
+    return check(line, {std::move(first)});
+  }
+
+  // Plans and, unless only a plan is wanted, writes.
+  Result<void> finish(bool plan, const std::string& kind) {
+    if (!stopped && (!change.put.empty() || !change.drop.empty())) {
+      auto changed = opened_.layout->change(opened_.bytes(), change);
+      if (!changed) {
+        if (changed.error().trouble != Trouble::stopped) return tl::unexpected(changed.error());
+        const Error& error = changed.error();
+        check(report.moves.back(), {{Level::error, error.code, error.text, error.hint}});
+        stopped = true;
+      } else {
+        for (const Finding& note : changed->notes) report.moves.back().checks.push_back(note);
+        const PlannedChange planned{std::move(changed->bytes), {}};
+        if (!plan) {
+          auto move = write_change(session_, opened_, planned, kind, sources_text(), title_text());
+          if (!move) return tl::unexpected(move.error());
+          move_ = *move;
+        }
+      }
+    }
+    for (MoveReport& line : report.moves) {
+      line.status = stopped ? MoveStatus::stopped : plan ? MoveStatus::planned : MoveStatus::done;
+      line.size = opened_.file.bytes().size();
+      if (!stopped && !line.nothing_to_do) line.move = move_;
+    }
+    return {};
+  }
+
+  CarryReport report;
+  CardChange change;
+  bool stopped = false;
+
+ private:
+  [[nodiscard]] std::string sources_text() const {
+    std::vector<std::string> sources;
+    for (const MoveReport& line : report.moves)
+      for (const std::string& from : line.from)
+        if (std::ranges::find(sources, from) == sources.end()) sources.push_back(from);
+    return list_text(sources);
+  }
+  [[nodiscard]] std::string title_text() const {
+    const MoveReport& first = report.moves.front();
+    return first.game.title.empty() ? first.label : first.game.title;
+  }
+
+  Session& session_;
+  const OpenCard& opened_;
+  const std::set<std::string>& accept_;
+  Card card_;
+  Findings damage_;
+  std::string move_;
+};
+
+// Puts one save into the plan, after its checks.
+void plan_put(Changer& changer, const OpenCard& opened, const Save& save, const std::string& from,
+              const Findings& problems) {
+  MoveReport& line = changer.add_line(save);
+  line.from = {from};
+  if (changer.check_damage(line)) return;
+  Findings damage;
+  for (const Finding& problem : problems)
+    if (problem.level == Level::error)
+      damage.push_back({Level::error, "damaged", problem.text, problem.hint});
+  if (changer.check(line, std::move(damage))) return;
+  const std::string identity = opened.layout->identity(save);
+  const bool twice = std::ranges::any_of(changer.change.put, [&](const Save& other) {
+    return opened.layout->identity(other) == identity;
+  });
+  const auto& saves = changer.card().saves;
+  const auto there = std::ranges::find_if(saves, [&](const CardSave& on_card) {
+    return on_card.save.system == save.system && opened.layout->identity(on_card.save) == identity;
+  });
+  if (there != saves.end() && same_card_save(there->save, save)) {
+    line.nothing_to_do = true;
+    line.checks.push_back({Level::note, "already-there",
+                           "the same progress is on the card already: nothing to do", ""});
+    return;
+  }
+  if (there != saves.end() || twice) {
+    const Finding taken{
+        Level::error, "name-taken",
+        twice ? fmt::format("two of the files are saves called {}", safe_text(save.name))
+              : fmt::format(
+                    "the card holds another save called {}{}", safe_text(save.name),
+                    there->save.modified && save.modified && *there->save.modified > *save.modified
+                        ? ", and that one is younger"
+                        : ""),
+        "take that one out first, or replace it with --accept name-taken (the card as it was stays "
+        "in history)"};
+    if (changer.check(line, {taken}) || twice) {
+      changer.stopped = true;
+      return;
+    }
+    changer.change.drop.push_back(static_cast<std::size_t>(there - saves.begin()));
+  }
+  changer.change.put.push_back(save);
+}
+
+}  // namespace
+
+Findings card_damage(const OpenCard& card) {
+  Findings damage;
+  for (Finding& finding : card.layout->validate(card.bytes()))
+    if (finding.level == Level::error) damage.push_back(std::move(finding));
+  return damage;
+}
+
+Result<std::string> write_change(Session& session, const OpenCard& card,
+                                 const PlannedChange& change, const std::string& kind,
+                                 const std::string& source, const std::string& title) {
+  auto whole = card.file_with(change.card);
+  if (!whole) return tl::unexpected(whole.error());
+  auto history = History::open(*session.storage, session.history_file());
+  if (!history) return tl::unexpected(history.error());
+  Mover mover(*session.storage, *history);
+  if (auto recovered = mover.recover(); !recovered) return tl::unexpected(recovered.error());
+  const auto command = history->begin_command(kind, now_ns());
+  if (!command) return tl::unexpected(command.error());
+  MoveRecord move;
+  move.command = *command;
+  move.kind = kind;
+  move.source = source;
+  move.title = title;
+  move.source_modified_ns = now_ns();
+  FileChange file;
+  file.path = full_path(card.path);
+  file.before = sha256(card.file.bytes());
+  file.content = std::move(*whole);
+  const auto verify = [&]() -> Result<void> {
+    const auto view = session.storage->view(file.path, kSaveLimit);
+    if (!view) return tl::unexpected(view.error());
+    const auto there = card.card_in(view->bytes());
+    if (there && *there == change.card && !has_error(card.layout->validate(*there))) return {};
+    return fail(Trouble::read_back, "read-back",
+                fmt::format("{}: the changed card reads back damaged", safe_text(card.name)),
+                "the old content is back; please report this with the card");
+  };
+  auto done = mover.apply(std::move(move), {file}, verify);
+  if (!done) return tl::unexpected(done.error());
+  return move_name(done->id);
+}
+
+Result<CarryReport> put_saves(Session& session, const PutRequest& request) {
+  const auto opened = open_card(session, request.card, "");
+  if (!opened) return tl::unexpected(opened.error());
+  Changer changer(session, *opened, request.accept);
+  if (auto begun = changer.begin(); !begun) return tl::unexpected(begun.error());
+  for (const std::string& file : request.files) {
+    const auto found = read_card_saves(session, file, request.is);
+    if (!found) return tl::unexpected(found.error());
+    if (found->saves.empty())
+      return fail(Trouble::input, "no-match", fmt::format("{}: holds no save", safe_text(file)));
+    for (const Save& save : found->saves) plan_put(changer, *opened, save, file, found->findings);
+  }
+  if (auto finished = changer.finish(request.plan, "card put"); !finished)
+    return tl::unexpected(finished.error());
+  return std::move(changer.report);
+}
+
+Result<DropReport> drop_saves(Session& session, const DropRequest& request) {
+  const auto opened = open_card(session, request.card, request.is);
+  if (!opened) return tl::unexpected(opened.error());
+  Changer changer(session, *opened, request.accept);
+  if (auto begun = changer.begin(); !begun) return tl::unexpected(begun.error());
+  DropReport result;
+  for (const std::string& name : request.names) {
+    const auto place = find_on_card(changer.card().saves, name);
+    if (!place) return tl::unexpected(place.error());
+    if (std::ranges::find(changer.change.drop, *place) != changer.change.drop.end()) continue;
+    const CardSave& on_card = changer.card().saves[*place];
+    MoveReport& line = changer.add_line(on_card.save);
+    line.from = {request.card + ":" + on_card.save.name};
+    (void)changer.check_damage(line);
+    changer.change.drop.push_back(*place);
+    result.saves.push_back(on_card);
+  }
+  if (auto finished = changer.finish(request.plan, "card drop"); !finished)
+    return tl::unexpected(finished.error());
+  result.report = std::move(changer.report);
+  for (CardSave& on_card : result.saves) add_catalog_title(session.catalog, on_card.save);
+  return result;
+}
+
+}  // namespace bayswap

@@ -1,0 +1,36 @@
+// The pictures of a card's saves as files.
+#include <fmt/format.h>
+
+#include <set>
+
+#include "bayswap/card_file.h"
+#include "bayswap/face.h"
+#include "bytes/text.h"
+#include "storage/atomic_write.h"
+#include "storage/png.h"
+
+namespace bayswap {
+
+Result<std::vector<Path>> write_icons(Session& session, const ShownCard& card, const Path& folder) {
+  std::vector<Path> written;
+  if (auto made = make_folders(*session.storage, folder); !made)
+    return tl::unexpected(made.error());
+  std::set<std::string> taken;
+  for (std::size_t i = 0; i < card.card.saves.size(); ++i) {
+    const Save& save = card.card.saves[i].save;
+    std::string name = safe_file_name(save.name);
+    if (!taken.insert(lower_ascii(name)).second) name += fmt::format(" #{}", i + 1);
+    std::size_t number = 0;
+    for (const Picture& picture : face_of(save).pictures) {
+      const auto bytes = png_of(picture);
+      if (!bytes) return tl::unexpected(bytes.error());
+      const Path path = folder / fmt::format("{}-{}.png", name, ++number);
+      if (auto done = replace_file(*session.storage, path, *bytes); !done)
+        return tl::unexpected(done.error());
+      written.push_back(path);
+    }
+  }
+  return written;
+}
+
+}  // namespace bayswap

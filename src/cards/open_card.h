@@ -1,0 +1,47 @@
+// A card found where the user says: a file of its own, or a part of a container.
+#pragma once
+
+#include <optional>
+#include <string>
+
+#include "bayswap/card.h"
+#include "bayswap/session.h"
+#include "storage/hash.h"
+
+namespace bayswap {
+
+struct OpenCard {
+  std::string name;  ///< as the user named it
+  Path path;
+  FileView file{Bytes{}};
+  const CardLayout* layout = nullptr;
+  Confidence confidence = Confidence::certain;
+  // Of a card inside a container:
+  const Layout* container = nullptr;
+  std::string part;
+  Save around;  ///< the container's save
+  Hints hints;
+
+  [[nodiscard]] ByteView bytes() const;
+  /// The whole file with this card in it.
+  [[nodiscard]] Result<Bytes> file_with(Bytes card) const;
+  /// The card inside a file that file_with() made.
+  [[nodiscard]] Result<Bytes> card_in(ByteView whole) const;
+};
+
+/// Errors: `missing`, `unreadable`, `no-match` when it is no card, `unknown-layout`.
+[[nodiscard]] Result<OpenCard> open_card(Session& session, const std::string& name,
+                                         const std::string& is);
+
+/// `CARD` and `NAME` of `CARD:NAME`; nothing when no file stands before a colon.
+[[nodiscard]] std::optional<std::pair<std::string, std::string>> split_card_name(
+    Session& session, const std::string& text);
+
+/// The card layout that the bytes have; null when they are no card. `damaged`: a size alone is
+/// enough.
+[[nodiscard]] const CardLayout* card_layout_of(ByteView bytes, const Hints& hints, bool damaged);
+
+/// Fills in what the catalog knows of a save's game.
+void add_catalog_title(const Catalog& catalog, Save& save);
+
+}  // namespace bayswap
