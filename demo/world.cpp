@@ -2,6 +2,7 @@
 
 #include <string>
 
+#include "demo/card_makers.h"
 #include "demo/makers.h"
 
 namespace bayswap::demo {
@@ -27,6 +28,20 @@ system = "n64"
 chip = "eeprom4k"
 [game.codes]
 america = "NGPE"
+
+[[game]]
+title = "Paper Observatory"
+system = "ps1"
+[game.codes]
+america = "SLUS-00417"
+europe = "SLES-00418"
+
+[[game]]
+title = "Kite Foundry"
+system = "gc"
+[game.codes]
+america = "GKFE"
+europe = "GKFP"
 )";
 
 class Builder {
@@ -129,6 +144,70 @@ void build_drawer(Builder& world) {
   world.file("drawer/Lighthouse Ledger.sav", ledger, 26);
 }
 
+// A card of the den: scattered blocks, a deleted save, and a title in Japanese letters.
+Bytes night_card() {
+  Bytes card =
+      card_with("ps1-card", 15,
+                {ps1_save("BASLUS-00417NIGHT", "Paper Observatory / Night log", 2, Art::moon, 60),
+                 ps1_save("BASLUS-00417ATTIC", "Paper Observatory / The attic", 1, Art::forge, 61),
+                 ps1_save("BASLUS-00417TOWER", "Paper Observatory / Tower", 3, Art::tower, 62),
+                 ps1_save("BASLUS-00417SKY",
+                          "\x8e\x86\x82\xcc\x93\x56\x95\xb6\x91\xe4\x81\x40\x90\xaf\x8b\xf3", 1,
+                          Art::star, 63)});
+  card = card_without("ps1-card", card, 1);
+  const auto layout = find_layout("ps1-card");
+  auto more = as_card(*layout)->change(
+      card, {{}, {ps1_save("BASLUS-00417SHORE", "Paper Observatory / Shore", 4, Art::wave, 64)}});
+  return more ? std::move(more->bytes) : card;
+}
+
+Bytes velvet_card(std::string_view layout) {
+  return card_with(
+      layout, 8000,
+      {ps2_save("BASLUS-20731VELVET", "\x82\x75\x82\x85\x82\x8c\x82\x96\x82\x85\x82\x94 Signal",
+                "Channel 3, evening", 900'000, 0x7050C0, 70),
+       ps2_save("BASLUS-20731CONFIG", "Velvet Signal", "Settings", 3'000, 0x308060, 71),
+       ps2_save("BESLES-51444VELVET", "Velvet Signal", "Europe, chapter 2", 1'700'000, 0xC06030,
+                72),
+       ps2_save("BISLPM-62118VELVET", "\x83\x78\x83\x8b\x83\x78\x83\x62\x83\x67", "", 400'000,
+                0xB03060, 73)});
+}
+
+Bytes kite_card() {
+  return card_with(
+      "gc-card", 59,
+      {gc_save("GKFE", "kite_foundry", "Kite Foundry", "Workshop, 12 kites", 6, Art::kite, 80),
+       gc_save("GKFE", "kite_foundry_ghosts", "Kite Foundry", "Race ghosts", 21, Art::wave, 81),
+       gc_save("GKFE", "kite_options", "Kite Foundry", "Options", 2, Art::forge, 82)});
+}
+
+// A card that the console calls failed: frames of its directory were lost, and a chain was cut.
+Bytes failed_card() {
+  Bytes card = night_card();
+  constexpr std::size_t kFrame = 128;
+  for (std::size_t i = 0; i < kFrame; ++i) card[i] = kOnes;
+  for (std::size_t i = 0; i < kFrame; ++i) card[1 * kFrame + i] = kZero;
+  card[5 * kFrame + 8] = std::byte{13};
+  return card;
+}
+
+void build_cards(Builder& world) {
+  world.file("den/cards/left.card", night_card(), 27);
+  world.file("den/cards/velvet.card", velvet_card("ps2-card"), 27);
+  world.file(
+      "attic/cards/velvet.card",
+      card_with("ps2-card-ecc", 8000,
+                {ps2_save("BASLUS-20731CONFIG", "Velvet Signal", "Settings", 3'000, 0x308060, 74)}),
+      12);
+  world.file("attic/cards/kites.card", kite_card(), 28);
+  world.file(
+      "attic/cards/island.card",
+      card_with("ps1-card", 15,
+                {ps1_save("BESLES-00418NIGHT", "Paper Observatory / Night log", 2, Art::moon, 65)}),
+      14);
+  world.file("downloads/failed.card", failed_card(), 29);
+}
+
 }  // namespace
 
 Places places(const Path& folder) {
@@ -142,6 +221,7 @@ Result<void> build_world(const Path& folder) {
   build_ferry(world);
   build_downloads(world);
   build_drawer(world);
+  build_cards(world);
   const std::string catalog = kCatalog;
   Bytes bytes;
   for (const char c : catalog) bytes.push_back(static_cast<std::byte>(c));

@@ -2,6 +2,7 @@
 #include <nlohmann/json.hpp>
 
 #include "support/program.h"
+#include "support/tool.h"
 #include "support/world.h"
 
 namespace bayswap {
@@ -11,32 +12,7 @@ using nlohmann::json;
 using test::Outcome;
 using test::snapshot;
 
-class Tool : public test::WorldTest {
- protected:
-  Outcome run(std::vector<std::string> words) {
-    words.insert(words.begin(), BAYSWAP_TOOL);
-    return test::run_program(
-        words, folder_.path(),
-        {"XDG_CONFIG_HOME=" + at("xdg/config"), "XDG_DATA_HOME=" + at("xdg/data"), "NO_COLOR=1"});
-  }
-  json object(std::vector<std::string> words, int status = 0) {
-    words.emplace_back("--json");
-    const Outcome outcome = run(words);
-    EXPECT_EQ(outcome.status, status) << outcome.out << outcome.err;
-    json parsed = json::parse(outcome.out, nullptr, false);
-    EXPECT_FALSE(parsed.is_discarded()) << outcome.out;
-    EXPECT_EQ(parsed.value("schema", 0), 1);
-    return parsed;
-  }
-  void SetUp() override {
-    WorldTest::SetUp();
-    std::filesystem::create_directories(folder_ / "xdg/config/bayswap");
-    std::filesystem::copy(folder_ / "own/config/catalog.toml",
-                          folder_ / "xdg/config/bayswap/catalog.toml");
-    for (const std::string bay : {"reader", "den", "ferry"})
-      ASSERT_EQ(run({"bay", "learn", bay, bay}).status, 0);
-  }
-};
+using test::Tool;
 
 TEST_F(Tool, LooksAtEveryDemoFile) {
   const std::vector<std::tuple<std::string, std::string, std::string>> known{
@@ -62,7 +38,7 @@ TEST_F(Tool, LooksAtEveryDemoFile) {
   const json blank = object({"look", "reader/dead battery/Lantern Drift.srm"})["items"].at(0);
   EXPECT_TRUE(blank["blank"]);
   EXPECT_EQ(blank["findings"].at(0)["code"], "blank-battery");
-  EXPECT_GT(object({"look", "."})["items"].size(), 20U);
+  EXPECT_GT(object({"look", "."}, 3)["items"].size(), 20U);
 }
 
 TEST_F(Tool, KnowsALooseFileByTheGamesOfTheBays) {
@@ -209,7 +185,7 @@ TEST_F(Tool, ShowsNoControlCharacters) {
   folder_.write("evil\x1b[31m\n.srm", test::random_bytes(0x2000, 1));
   const Outcome outcome = run({"look", "."});
   EXPECT_EQ(outcome.out.find('\x1b'), std::string::npos);
-  EXPECT_EQ(outcome.status, 0);
+  EXPECT_EQ(outcome.status, 3) << "one of the cards is damaged";
 }
 
 TEST_F(Tool, EveryCommandHasAnExample) {

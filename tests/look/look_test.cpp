@@ -26,7 +26,7 @@ class Look : public test::WorldTest {
 
 TEST_F(Look, GoesThroughAFolderInOrder) {
   const auto found = items("den");
-  EXPECT_EQ(found.size(), 10U);
+  EXPECT_EQ(found.size(), 12U);
   EXPECT_TRUE(std::is_sorted(found.begin(), found.end(),
                              [](const Item& a, const Item& b) { return a.path < b.path; }));
 }

@@ -362,7 +362,7 @@ Result<Bytes> GcCardLayout::format_like(ByteView damaged_card, std::uint32_t blo
   auto card = format(blocks);
   // Some games seal their saves to the header of the card that they were made on.
   if (card && damaged_card.size() >= kBlockSize && header_holds(block_of(damaged_card, 0)) &&
-      capacity_of(damaged_card) == blocks)
+      Cursor(damaged_card).u16be(kMbit) * kBlocksPerMbit == blocks + kSystemBlocks)
     std::ranges::copy(block_of(damaged_card, 0), card->begin());
   return card;
 }

@@ -113,7 +113,11 @@ class Salvager {
     });
     drop_foreign_end(claim.chain, candidate.first);
     const ByteView data = data_at(candidate.first);
-    claim.trust = (frames_[candidate.first].holds ? 2 : 0) + (is_save_start(data) ? 1 : 0) +
+    // What a console would read outranks everything that had to be guessed.
+    const bool readable = frames_[candidate.first].holds && candidate.repaired.empty() &&
+                          claim.chain.broken.empty() && claim.chain.blocks.size() == claim.wanted;
+    claim.trust = (readable ? 8 : 0) + (frames_[candidate.first].holds ? 2 : 0) +
+                  (is_save_start(data) ? 1 : 0) +
                   (is_save_start(data) && own_block_count(data) == claim.wanted ? 1 : 0);
     return claim;
   }

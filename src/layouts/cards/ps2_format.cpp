@@ -153,8 +153,11 @@ Bytes entry_for(ByteView like, std::uint16_t mode, std::uint64_t length, std::ui
       store_time(all.subspan(kModified, 8), *time);
     }
   }
+  constexpr unsigned kTypes = kDirectoryBit | kFileBit;
+  const unsigned kept = Cursor(entry).u16le(kMode);
+  const bool same_type = (kept & kTypes) == (mode & kTypes);
   // A save that was deleted exists again.
-  store_le(all.subspan(kMode, 2), Cursor(entry).u16le(kMode) | kExists);
+  store_le(all.subspan(kMode, 2), (same_type ? kept : mode) | kExists);
   store_le(all.subspan(kLength, 4), length);
   store_le(all.subspan(kCluster, 4), cluster);
   if (!known || parse_entry(entry).name != name) {
