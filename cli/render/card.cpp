@@ -5,6 +5,7 @@
 #include <algorithm>
 #include <array>
 #include <chrono>
+#include <numeric>
 
 #include "bytes/text.h"
 #include "cli/render/picture.h"
@@ -152,7 +153,8 @@ Panel panel_of(const CardSave& on_card, std::size_t place, std::size_t width, bo
   return lines;
 }
 
-std::string panels_text(const std::vector<CardSave>& saves, bool deleted, const Style& style) {
+std::string panels_text(const std::vector<CardSave>& saves, const std::vector<std::size_t>& places,
+                        bool deleted, const Style& style) {
   const std::size_t across = std::clamp<std::size_t>(style.width() / kNarrowest, 1, 3);
   const std::size_t width = style.width() / across - 1;
   std::string text;
@@ -160,7 +162,7 @@ std::string panels_text(const std::vector<CardSave>& saves, bool deleted, const 
     std::vector<Panel> row;
     std::size_t height = 0;
     for (std::size_t k = i; k < std::min(i + across, saves.size()); ++k) {
-      row.push_back(panel_of(saves[k], k, width, deleted, style));
+      row.push_back(panel_of(saves[k], places[k], width, deleted, style));
       height = std::max(height, row.back().size());
     }
     for (std::size_t line = 0; line < height; ++line) {
@@ -176,20 +178,29 @@ std::string panels_text(const std::vector<CardSave>& saves, bool deleted, const 
 }
 
 // Without colours there are no pictures: a line for each save.
-std::string list_lines(const std::vector<CardSave>& saves, bool deleted) {
+std::string list_lines(const std::vector<CardSave>& saves, const std::vector<std::size_t>& places,
+                       bool deleted) {
   std::string text;
   for (std::size_t i = 0; i < saves.size(); ++i) {
     const auto words = words_of(saves[i]);
     std::string line =
-        fmt::format("  {:>3}  ", deleted ? std::string("x") : fmt::format("#{}", i + 1));
+        fmt::format("  {:>3}  ", deleted ? std::string("x") : fmt::format("#{}", places[i] + 1));
     for (std::size_t k = 0; k < words.size(); ++k) line += (k == 0 ? "" : " · ") + words[k].second;
     text += line + "\n";
   }
   return text;
 }
 
-std::string saves_text(const std::vector<CardSave>& saves, bool deleted, const Style& style) {
-  return style.colour() ? panels_text(saves, deleted, style) : list_lines(saves, deleted);
+std::string saves_text(const std::vector<CardSave>& saves, const std::vector<std::size_t>& places,
+                       bool deleted, const Style& style) {
+  return style.colour() ? panels_text(saves, places, deleted, style)
+                        : list_lines(saves, places, deleted);
+}
+
+std::vector<std::size_t> all_places(const std::vector<CardSave>& saves) {
+  std::vector<std::size_t> places(saves.size());
+  std::iota(places.begin(), places.end(), std::size_t{0});
+  return places;
 }
 
 // Several blocks of a large card share a cell; what most of them are is shown.
@@ -239,16 +250,23 @@ std::string map_text(const Card& card, const Style& style) {
   const std::size_t cells = (card.map.size() + each - 1) / each;
   const std::size_t width = std::clamp<std::size_t>(columns * 2 / cells, 1, 6);
   const std::size_t per_row = std::max<std::size_t>(1, columns / width);
+  // A small card's blocks are two lines high.
+  const bool tall = style.colour() && cells <= per_row * 2;
   std::string text;
   BlockUse before{BlockState::system, 0xFFFF};
-  for (std::size_t i = 0; i < cells; ++i) {
-    if (i % per_row == 0) text += (i == 0 ? "  " : "\n  ");
-    const BlockUse use = use_of(card.map, i * each, std::min(card.map.size(), (i + 1) * each));
-    const bool begins = before.state != use.state || before.save != use.save;
-    text += cell_text(use, begins, width, style);
-    before = use;
+  for (std::size_t row = 0; row < cells; row += per_row) {
+    std::string upper = "  ";
+    std::string lower = "  ";
+    for (std::size_t i = row; i < std::min(cells, row + per_row); ++i) {
+      const BlockUse use = use_of(card.map, i * each, std::min(card.map.size(), (i + 1) * each));
+      const bool begins = before.state != use.state || before.save != use.save;
+      upper += cell_text(use, begins, width, style);
+      lower += cell_text(use, false, width, style);
+      before = use;
+    }
+    text += upper + "\n" + (tall ? lower + "\n" : "");
   }
-  text += "\n\n  ";
+  text += "\n  ";
   const auto has = [&](BlockState state) {
     return std::ranges::any_of(card.map, [&](const BlockUse& use) { return use.state == state; });
   };
@@ -264,12 +282,6 @@ std::string map_text(const Card& card, const Style& style) {
   text += fmt::format("{}", fmt::join(legend, "   "));
   if (each > 1) text += style.paint(Tone::quiet, fmt::format("   (a cell is {} blocks)", each));
   return text + "\n";
-}
-
-std::string findings_text(const Findings& findings, const Style& style) {
-  std::string text;
-  for (const Finding& finding : findings) text += finding_text(finding, style, 2);
-  return text;
 }
 
 Tone tone_of(RescueState state) {
@@ -304,23 +316,24 @@ std::string card_text(const ShownCard& shown, const Style& style) {
                               blocks_text(card.blocks_total))) +
       "\n\n";
   if (card.saves.empty()) text += "  no saves on it\n\n";
-  text += saves_text(card.saves, false, style);
+  text += saves_text(card.saves, all_places(card.saves), false, style);
   if (!card.deleted.empty()) {
     text += style.paint(Tone::title, "deleted, still readable") +
             style.paint(Tone::quiet, "  copy out with: bayswap card take CARD --deleted -o DIR") +
             "\n";
-    text += saves_text(card.deleted, true, style);
+    text += saves_text(card.deleted, all_places(card.deleted), true, style);
   }
   if (!style.colour()) text += "\n";
   text += map_text(card, style);
-  std::string findings;
-  for (const CardSave& on_card : card.saves) findings += findings_text(on_card.findings, style);
-  findings += findings_text(card.findings, style);
-  return findings.empty() ? text : text + "\n" + findings;
+  Findings findings;
+  for (const CardSave& on_card : card.saves)
+    findings.insert(findings.end(), on_card.findings.begin(), on_card.findings.end());
+  findings.insert(findings.end(), card.findings.begin(), card.findings.end());
+  return findings.empty() ? text : text + "\n" + findings_text(findings, style, 2);
 }
 
 std::string drop_text(const DropReport& drop, const Style& style) {
-  std::string text = saves_text(drop.saves, false, style);
+  std::string text = saves_text(drop.saves, drop.places, false, style);
   return text + report_text(drop.report, style, Doing::dropping);
 }
 
@@ -332,17 +345,23 @@ std::string mend_text(const MendReport& report, const std::string& card, const S
   std::size_t rescued = 0;
   for (const Rescue& rescue : mended.saves) {
     if (rescue.state != RescueState::lost) ++rescued;
-    const auto lines = split_lines(rescue.save.comment);
-    const std::string title = !rescue.save.game.title.empty() ? safe_text(rescue.save.game.title)
-                              : lines.empty()                 ? std::string("no title")
-                                                              : lines.front();
+    std::vector<std::string> titles;
+    if (!rescue.save.game.title.empty()) titles.push_back(safe_text(rescue.save.game.title));
+    for (std::string& line : split_lines(rescue.save.comment))
+      if (titles.empty() || plain_title(line) != plain_title(titles.front()))
+        titles.push_back(std::move(line));
+    const std::string title =
+        titles.empty() ? std::string("no title") : fmt::format("{}", fmt::join(titles, " · "));
     text += "  " + style.paint(tone_of(rescue.state), padded(sign_of(rescue.state), 12)) +
             style.paint(Tone::title, title) + "  " +
             style.paint(Tone::quiet, safe_text(rescue.save.name)) + "\n";
     for (const std::string& what : rescue.what)
       text += "              " + wrapped(safe_text(what), style.width(), 14) + "\n";
   }
-  text += "\n" + findings_text(mended.findings, style);
+  text += "\n";
+  for (const Finding& finding : mended.findings)
+    text += "  " + style.paint(Tone::quiet, "was wrong: ") +
+            wrapped(finding.text, style.width(), 13) + "\n";
   if (mended.unchanged) {
     text += style.paint(Tone::good, "✓ ") + "the card was sound: the new one is its exact copy\n";
     return text;

@@ -7,20 +7,19 @@
 namespace bayswap::cli {
 namespace {
 
-constexpr unsigned kSeeThrough = 48;  // less opacity than this shows nothing
+// What shines through where a picture is transparent: dark enough for bright icons, and lighter
+// than black outlines.
+constexpr Colour kMat{58, 64, 74, 255};
 
-bool shows(const Colour& colour) {
-  return colour.alpha >= kSeeThrough;
-}
-
-// Half-transparent pixels darken, as before a black screen.
-unsigned channel(std::uint8_t value, std::uint8_t alpha) {
-  return static_cast<unsigned>(value) * alpha / 255U;
+unsigned channel(std::uint8_t value, std::uint8_t mat, std::uint8_t alpha) {
+  return (static_cast<unsigned>(value) * alpha + static_cast<unsigned>(mat) * (255U - alpha)) /
+         255U;
 }
 
 std::string code(const char* layer, const Colour& colour) {
-  return fmt::format("\x1b[{};2;{};{};{}m", layer, channel(colour.red, colour.alpha),
-                     channel(colour.green, colour.alpha), channel(colour.blue, colour.alpha));
+  return fmt::format("\x1b[{};2;{};{};{}m", layer, channel(colour.red, kMat.red, colour.alpha),
+                     channel(colour.green, kMat.green, colour.alpha),
+                     channel(colour.blue, kMat.blue, colour.alpha));
 }
 
 Colour average(const Picture& picture, std::uint32_t left, std::uint32_t top, std::uint32_t right,
@@ -68,15 +67,9 @@ std::vector<std::string> picture_lines(const Picture& picture, std::size_t colum
       const Colour lower = y + 1 < picture.height
                                ? picture.pixels[std::size_t{y + 1} * picture.width + x]
                                : Colour{0, 0, 0, 0};
-      if (shows(upper) && shows(lower))
-        line += code("38", upper) + code("48", lower) + "▀\x1b[0m";
-      else if (shows(upper))
-        line += code("38", upper) + "▀\x1b[0m";
-      else if (shows(lower))
-        line += code("38", lower) + "▄\x1b[0m";
-      else
-        line += " ";
+      line += code("38", upper) + code("48", lower) + "▀";
     }
+    line += "\x1b[0m";
     if (picture.width < columns) line.append(columns - picture.width, ' ');
     lines.push_back(std::move(line));
   }

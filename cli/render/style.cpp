@@ -98,6 +98,16 @@ std::string finding_text(const Finding& finding, const Style& style, std::size_t
   return text;
 }
 
+std::string findings_text(const Findings& findings, const Style& style, std::size_t indent) {
+  std::string text;
+  for (std::size_t i = 0; i < findings.size(); ++i) {
+    Finding finding = findings[i];
+    if (i + 1 < findings.size() && findings[i + 1].hint == finding.hint) finding.hint.clear();
+    text += finding_text(finding, style, indent);
+  }
+  return text;
+}
+
 std::string strip_text(const std::vector<unsigned>& cells, const Style& style) {
   static constexpr std::array<const char*, 8> kSteps{"▁", "▂", "▃", "▄", "▅", "▆", "▇", "█"};
   std::string text;

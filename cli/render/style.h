@@ -36,6 +36,10 @@ class Style {
 [[nodiscard]] std::string finding_text(const Finding& finding, const Style& style,
                                        std::size_t indent);
 
+/// Several findings; what to do is said once where neighbours agree on it.
+[[nodiscard]] std::string findings_text(const Findings& findings, const Style& style,
+                                        std::size_t indent);
+
 /// A cell per number (percent filled): ` ▁▂▃▄▅▆▇█`.
 [[nodiscard]] std::string strip_text(const std::vector<unsigned>& cells, const Style& style);
 

@@ -181,8 +181,7 @@ std::string item_text(const Item& item, const Style& style) {
   if (!item.other_layouts.empty())
     text +=
         row(style, "or", list_text(item.other_layouts) + "; --is LAYOUT or --rom FILE settles it");
-  for (const Finding& finding : item.findings) text += finding_text(finding, style, kMargin);
-  return text;
+  return text + findings_text(item.findings, style, kMargin);
 }
 
 std::string differences_text(const std::vector<PartDifference>& differences, const Style& style) {

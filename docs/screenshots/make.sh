@@ -3,6 +3,7 @@
 set -euo pipefail
 here=$(cd "$(dirname "${BASH_SOURCE[0]}")" && pwd)
 tool=$1
+only=${2:-}  # names of the pictures to make; all of them without it
 world=$(mktemp -d)/harbour
 trap 'rm -rf "$(dirname "$world")"' EXIT
 export XDG_CONFIG_HOME=$world/own-config XDG_DATA_HOME=$world/own-data
@@ -11,10 +12,11 @@ mkdir -p "$XDG_CONFIG_HOME/bayswap" && cp "$world/own/config/catalog.toml" "$XDG
 mkdir -p "$(dirname "$world")/bin" && ln -s "$tool" "$(dirname "$world")/bin/bayswap"
 export PATH="$(dirname "$world")/bin:$PATH"
 cd "$world"
-for bay in reader den ferry; do bayswap bay learn $bay $bay >/dev/null; done
+for bay in reader den ferry attic; do bayswap bay learn $bay $bay >/dev/null; done
 
 # shot NAME 'command' …: types each command at a prompt in a terminal of 125 by 40 and takes a picture.
 shot() {
+  [ -n "${only:-}" ] && [[ ! $1 =~ $only ]] && return 0
   local name=$1 script=$(mktemp) line
   shift
   for line in "$@"; do
@@ -45,4 +47,13 @@ shot reshape 'bayswap reshape "den/saves/Glacier Post (America).srm" --split -o 
   'bayswap reshape joined.srm --as n64-eeprom4k -o eeprom.bin' \
   'bayswap reshape "ferry/gb/Tin Orchard (Europe).sav" --as gb-battery-clock48 -o orchard.sav'
 shot undo 'bayswap undo' 'bayswap undo'
+shot card-ps1 'bayswap card show den/cards/left.card'
+shot card-ps2 'bayswap card show den/cards/velvet.card'
+shot card-gc 'bayswap card show attic/cards/kites.card'
+shot card-drop 'bayswap card drop den/cards/left.card SLUS-00417' \
+  'bayswap card drop den/cards/left.card BASLUS-00417TOWER --plan' \
+  'bayswap carry den:BASLUS-20731VELVET --to attic --plan' \
+  'bayswap carry attic:BESLES-00418NIGHT --to den --plan'
+shot card-mend 'bayswap look downloads/failed.card' \
+  'bayswap card mend downloads/failed.card -o rescued.card'
 shot demo 'bayswap demo ../story'

@@ -79,7 +79,8 @@ struct DropRequest {
 
 struct DropReport {
   CarryReport report;
-  std::vector<CardSave> saves;  ///< what goes, or would go
+  std::vector<CardSave> saves;      ///< what goes, or would go
+  std::vector<std::size_t> places;  ///< where each stood in Card::saves
 };
 
 [[nodiscard]] Result<DropReport> drop_saves(Session& session, const DropRequest& request);

@@ -61,12 +61,17 @@ bool shows_badly(char32_t point) {
 
 }  // namespace
 
-std::string ascii_text(ByteView bytes) {
+std::string name_text(ByteView bytes) {
   std::string text;
   for (const std::byte byte : bytes) {
     if (byte == std::byte{0}) break;
     text.push_back(printable(byte) ? static_cast<char>(to_u8(byte)) : '?');
   }
+  return text;
+}
+
+std::string ascii_text(ByteView bytes) {
+  std::string text = name_text(bytes);
   while (!text.empty() && text.back() == ' ') text.pop_back();
   const std::size_t start = text.find_first_not_of(' ');
   return start == std::string::npos ? std::string{} : text.substr(start);

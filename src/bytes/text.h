@@ -13,6 +13,9 @@ namespace bayswap {
 /// become `?`.
 [[nodiscard]] std::string ascii_text(ByteView bytes);
 
+/// The same with its blanks kept: names of files may begin or end with them.
+[[nodiscard]] std::string name_text(ByteView bytes);
+
 /// True when every byte is printable ASCII (0x20 to 0x7E).
 [[nodiscard]] bool is_printable(ByteView bytes);
 

@@ -241,6 +241,7 @@ Result<DropReport> drop_saves(Session& session, const DropRequest& request) {
     (void)changer.check_damage(line);
     changer.change.drop.push_back(*place);
     result.saves.push_back(on_card);
+    result.places.push_back(*place);
   }
   if (auto finished = changer.finish(request.plan, "card drop"); !finished)
     return tl::unexpected(finished.error());

@@ -80,6 +80,16 @@ class CardMutations : public testing::TestWithParam<std::string> {
   std::vector<Save> saves_;
 };
 
+// What became of every save, for the message of a failure.
+std::string told(const std::vector<Rescue>& saves) {
+  std::string text;
+  for (const Rescue& rescue : saves) {
+    text += "\n  " + rescue.save.name + " " + std::string(to_string(rescue.state));
+    for (const std::string& what : rescue.what) text += "; " + what;
+  }
+  return text;
+}
+
 TEST_P(CardMutations, AreMendedNeverMadeWorse) {
   std::size_t mended_cards = 0;
   std::size_t rescued = 0;
@@ -111,7 +121,8 @@ TEST_P(CardMutations, AreMendedNeverMadeWorse) {
       bool there = false;
       for (const CardSave& on_card : after->saves)
         there = there || same_card_save(on_card.save, *save);
-      EXPECT_TRUE(there) << "round " << round << ": " << save->name << " was readable before";
+      EXPECT_TRUE(there) << "round " << round << ": " << save->name << " was readable before"
+                         << told(mended->saves);
     }
   }
   EXPECT_GT(mended_cards, 0U);

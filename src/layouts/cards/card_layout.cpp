@@ -75,6 +75,13 @@ Result<ChangedCard> put_under_free_name(const CardLayout& layout, const Bytes& c
   return put;
 }
 
+std::vector<Rescue*> in_state(std::vector<Rescue>& saves, RescueState state) {
+  std::vector<Rescue*> found;
+  for (Rescue& rescue : saves)
+    if (rescue.state == state) found.push_back(&rescue);
+  return found;
+}
+
 bool holds_all(const Card& card, const std::vector<Rescue>& saves) {
   std::size_t wanted = 0;
   for (const Rescue& rescue : saves) {
@@ -213,17 +220,18 @@ Result<Mended> mend(const CardLayout& layout, ByteView file) {
   if (!fresh) return tl::unexpected(fresh.error());
   mended.bytes = std::move(*fresh);
   mended.saves = std::move(salvage->saves);
-  for (Rescue& rescue : mended.saves) {
-    if (rescue.state == RescueState::lost) continue;
-    auto put = put_under_free_name(layout, mended.bytes, rescue);
-    if (put) {
-      mended.bytes = std::move(put->bytes);
-    } else {
-      rescue.state = RescueState::lost;
-      rescue.what.push_back(put.error().text);
-      rescue.save.parts.clear();
+  // Saves that needed no repair come first, so that they keep their names.
+  for (const RescueState state : {RescueState::whole, RescueState::repaired, RescueState::damaged})
+    for (Rescue* rescue : in_state(mended.saves, state)) {
+      auto put = put_under_free_name(layout, mended.bytes, *rescue);
+      if (put) {
+        mended.bytes = std::move(put->bytes);
+      } else {
+        rescue->state = RescueState::lost;
+        rescue->what.push_back(put.error().text);
+        rescue->save.parts.clear();
+      }
     }
-  }
   return mended;
 }
 

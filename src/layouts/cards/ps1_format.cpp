@@ -31,7 +31,7 @@ DirectoryFrame parse_frame(ByteView frame) {
   parsed.state = cursor.u32le(kState);
   parsed.size = cursor.u32le(kSize);
   parsed.next = cursor.u16le(kNext);
-  parsed.name = ascii_text(cursor.bytes(kName, kNameLength));
+  parsed.name = name_text(cursor.bytes(kName, kNameLength));
   parsed.holds = frame_holds(frame);
   return parsed;
 }

@@ -108,7 +108,7 @@ Entry parse_entry(ByteView raw) {
   entry.length = cursor.u32le(kLength);
   entry.cluster = cursor.u32le(kCluster);
   entry.own_index = cursor.u32le(kOwnIndex);
-  entry.name = ascii_text(cursor.bytes(kName, kNameLength));
+  entry.name = name_text(cursor.bytes(kName, kNameLength));
   std::ranges::replace(entry.name, '/', '?');
   return entry;
 }
