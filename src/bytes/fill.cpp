@@ -4,6 +4,10 @@
 
 namespace bayswap {
 
+bool same_bytes(ByteView a, ByteView b) {
+  return a.size() == b.size() && (a.empty() || std::memcmp(a.data(), b.data(), a.size()) == 0);
+}
+
 bool is_filled(ByteView data, std::byte value) {
   if (data.empty()) return true;
   return data[0] == value && repeats(data, 1);

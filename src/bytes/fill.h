@@ -10,6 +10,9 @@ namespace bayswap {
 inline constexpr std::byte kErasedZero{0x00};
 inline constexpr std::byte kErasedOnes{0xFF};
 
+/// The same bytes, compared as fast as memory is read.
+[[nodiscard]] bool same_bytes(ByteView a, ByteView b);
+
 /// All bytes are `value`. True for no bytes.
 [[nodiscard]] bool is_filled(ByteView data, std::byte value);
 

@@ -3,8 +3,10 @@
 #include <fmt/format.h>
 
 #include <algorithm>
+#include <future>
 
 #include "bayswap/card_file.h"
+#include "bytes/fill.h"
 #include "bytes/text.h"
 #include "cards/card_saves.h"
 #include "moves/carry_checks.h"
@@ -19,6 +21,13 @@ Path full_path(const Path& path) {
   return ignored ? std::filesystem::absolute(path) : canonical;
 }
 
+// The file has the changed card in it.
+bool holds(const OpenCard& card, const Bytes& whole, const Bytes& changed) {
+  if (card.container == nullptr) return same_bytes(whole, changed);
+  const auto inside = card.card_in(whole);
+  return inside && same_bytes(*inside, changed);
+}
+
 // What one command does to a card, checked save by save.
 class Changer {
  public:
@@ -26,14 +35,29 @@ class Changer {
       : session_(session), opened_(opened), accept_(accept) {}
 
   Result<void> begin() {
-    auto card = opened_.layout->open(opened_.bytes());
+    // The digest and the strict look need nothing of each other, nor of what is read here.
+    before_ = std::async(std::launch::async, [this] { return sha256(*opened_.seen); });
+    auto damage = std::async(std::launch::async, [this] { return card_damage(opened_); });
+    auto card = opened_.layout->list(opened_.bytes());
+    damage_ = damage.get();
     if (!card) return tl::unexpected(card.error());
     card_ = std::move(*card);
-    damage_ = card_damage(opened_);
     return {};
   }
 
   [[nodiscard]] const Card& card() const { return card_; }
+
+  // Whether the save at a place is the same, byte by byte.
+  [[nodiscard]] bool is_on_card(std::size_t place, const Save& save) const {
+    const auto whole = opened_.layout->open(opened_.bytes());
+    return whole && place < whole->saves.size() && same_card_save(whole->saves[place].save, save);
+  }
+
+  // With its data, for those who show it.
+  [[nodiscard]] CardSave read_save(std::size_t place) const {
+    auto whole = opened_.layout->open(opened_.bytes());
+    return whole && place < whole->saves.size() ? std::move(whole->saves[place]) : CardSave{};
+  }
 
   MoveReport& add_line(const Save& save) {
     MoveReport line;
@@ -78,7 +102,7 @@ class Changer {
         stopped = true;
       } else {
         for (const Finding& note : changed->notes) report.moves.back().checks.push_back(note);
-        const PlannedChange planned{std::move(changed->bytes), {}};
+        const PlannedChange planned{std::move(changed->bytes), before_.get()};
         if (!plan) {
           auto move = write_change(session_, opened_, planned, kind, sources_text(), title_text());
           if (!move) return tl::unexpected(move.error());
@@ -116,6 +140,7 @@ class Changer {
   const std::set<std::string>& accept_;
   Card card_;
   Findings damage_;
+  std::future<Digest> before_;
   std::string move_;
 };
 
@@ -138,7 +163,8 @@ void plan_put(Changer& changer, const OpenCard& opened, const Save& save, const 
   const auto there = std::ranges::find_if(saves, [&](const CardSave& on_card) {
     return on_card.save.system == save.system && opened.layout->identity(on_card.save) == identity;
   });
-  if (there != saves.end() && same_card_save(there->save, save)) {
+  if (there != saves.end() &&
+      changer.is_on_card(static_cast<std::size_t>(there - saves.begin()), save)) {
     line.nothing_to_do = true;
     line.checks.push_back({Level::note, "already-there",
                            "the same progress is on the card already: nothing to do", ""});
@@ -178,6 +204,11 @@ Result<std::string> write_change(Session& session, const OpenCard& card,
                                  const std::string& source, const std::string& title) {
   auto whole = card.file_with(change.card);
   if (!whole) return tl::unexpected(whole.error());
+  auto digest = std::async(std::launch::async, [&] { return sha256(*whole); });
+  if (!holds(card, *whole, change.card) || has_error(card.layout->validate(change.card)))
+    return fail(Trouble::read_back, "read-back",
+                fmt::format("{}: the changed card would be damaged", safe_text(card.name)),
+                "nothing was written; please report this with the card");
   auto history = History::open(*session.storage, session.history_file());
   if (!history) return tl::unexpected(history.error());
   Mover mover(*session.storage, *history);
@@ -192,18 +223,12 @@ Result<std::string> write_change(Session& session, const OpenCard& card,
   move.source_modified_ns = now_ns();
   FileChange file;
   file.path = full_path(card.path);
-  file.before = sha256(card.file.bytes());
+  file.seen = card.seen;
+  file.before = change.before;
+  file.content_digest = digest.get();
   file.content = std::move(*whole);
-  const auto verify = [&]() -> Result<void> {
-    const auto view = session.storage->view(file.path, kSaveLimit);
-    if (!view) return tl::unexpected(view.error());
-    const auto there = card.card_in(view->bytes());
-    if (there && *there == change.card && !has_error(card.layout->validate(*there))) return {};
-    return fail(Trouble::read_back, "read-back",
-                fmt::format("{}: the changed card reads back damaged", safe_text(card.name)),
-                "the old content is back; please report this with the card");
-  };
-  auto done = mover.apply(std::move(move), {file}, verify);
+  // What is written is read back byte by byte; that it is a sound card is known before.
+  auto done = mover.apply(std::move(move), {std::move(file)}, [] { return Result<void>{}; });
   if (!done) return tl::unexpected(done.error());
   return move_name(done->id);
 }
@@ -235,12 +260,12 @@ Result<DropReport> drop_saves(Session& session, const DropRequest& request) {
     const auto place = find_on_card(changer.card().saves, name);
     if (!place) return tl::unexpected(place.error());
     if (std::ranges::find(changer.change.drop, *place) != changer.change.drop.end()) continue;
-    const CardSave& on_card = changer.card().saves[*place];
+    CardSave on_card = changer.read_save(*place);
     MoveReport& line = changer.add_line(on_card.save);
     line.from = {request.card + ":" + on_card.save.name};
     (void)changer.check_damage(line);
     changer.change.drop.push_back(*place);
-    result.saves.push_back(on_card);
+    result.saves.push_back(std::move(on_card));
     result.places.push_back(*place);
   }
   if (auto finished = changer.finish(request.plan, "card drop"); !finished)

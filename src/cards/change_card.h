@@ -9,8 +9,8 @@
 namespace bayswap {
 
 struct PlannedChange {
-  Bytes card;  ///< after the change
-  Findings notes;
+  Bytes card;          ///< after the change
+  Digest before = {};  ///< of the file as it was read
 };
 
 /// Why the card must not be changed; empty when it is sound.

@@ -35,7 +35,7 @@ Result<OpenCard> open_part(Session& session, const std::string& name, const std:
   card.part = name.substr(colon + 1);
   auto view = session.storage->view(card.path, kSaveLimit);
   if (!view) return tl::unexpected(view.error());
-  card.file = *view;
+  card.hold(*view);
   card.hints.file_name = card.path.filename().string();
   for (const Guess& guess : identify(card.file.bytes(), card.hints)) {
     auto content = guess.layout->read(card.file.bytes(), card.hints);
@@ -63,6 +63,11 @@ Result<OpenCard> open_part(Session& session, const std::string& name, const std:
 }
 
 }  // namespace
+
+void OpenCard::hold(const FileView& view) {
+  seen = std::make_shared<const Bytes>(view.bytes().begin(), view.bytes().end());
+  file = FileView(ByteView(*seen), seen);
+}
 
 ByteView OpenCard::bytes() const {
   if (container == nullptr) return file.bytes();
@@ -118,7 +123,7 @@ Result<OpenCard> open_card(Session& session, const std::string& name, const std:
   card.path = name;
   auto view = session.storage->view(name, kSaveLimit);
   if (!view) return tl::unexpected(view.error());
-  card.file = *view;
+  card.hold(*view);
   card.hints.file_name = card.path.filename().string();
   if (!is.empty()) {
     const auto said = said_layout(is);

@@ -1,6 +1,7 @@
 // A card found where the user says: a file of its own, or a part of a container.
 #pragma once
 
+#include <memory>
 #include <optional>
 #include <string>
 
@@ -13,7 +14,8 @@ namespace bayswap {
 struct OpenCard {
   std::string name;  ///< as the user named it
   Path path;
-  FileView file{Bytes{}};
+  std::shared_ptr<const Bytes> seen;  ///< the whole file, read once: it may change meanwhile
+  FileView file{Bytes{}};             ///< a view of `seen`
   const CardLayout* layout = nullptr;
   Confidence confidence = Confidence::certain;
   // Of a card inside a container:
@@ -22,6 +24,7 @@ struct OpenCard {
   Save around;  ///< the container's save
   Hints hints;
 
+  void hold(const FileView& view);
   [[nodiscard]] ByteView bytes() const;
   /// The whole file with this card in it.
   [[nodiscard]] Result<Bytes> file_with(Bytes card) const;

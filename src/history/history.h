@@ -1,6 +1,7 @@
 // The versions of every save that was replaced or written, and the journal of moves.
 //
-// One SQLite database: `content` holds bytes by their SHA-256, compressed with zstd; `command` is
+// One SQLite database: `content` holds bytes by their SHA-256, compressed with zstd, large ones in
+// `piece`s that versions share; `command` is
 // one call of the tool; `move` is one save of it; `step` is one file of a move.
 #pragma once
 
@@ -69,6 +70,12 @@ class History {
                                                                    const Path& file);
 
   Result<Digest> keep(ByteView content);
+  /// The same for a content that has most of its bytes in common with one that is kept already:
+  /// only the pieces that differ are looked at.
+  Result<Digest> keep_like(ByteView content, ByteView older, const Digest& older_digest);
+  /// Keeps a content whose digest the caller has computed.
+  Result<void> keep_as(const Digest& digest, ByteView content, ByteView older = {},
+                       const Digest& older_digest = {});
   Result<Bytes> content(const Digest& digest) const;
 
   Result<std::int64_t> begin_command(const std::string& words, std::int64_t time_ns);
@@ -95,6 +102,9 @@ class History {
 
  private:
   explicit History(Database database) : database_(std::move(database)) {}
+  Result<Bytes> keep_pieces(ByteView content, ByteView older, const Digest& older_digest);
+  Result<std::int64_t> keep_piece(ByteView piece);
+  Result<void> append_piece(std::int64_t id, Bytes& bytes, std::size_t limit) const;
   Result<std::vector<MoveRecord>> moves_where(const std::string& condition) const;
   Result<void> load_steps(MoveRecord& move) const;
   Result<void> write_folders(const Step& step);

@@ -5,6 +5,7 @@
 #include <algorithm>
 #include <chrono>
 
+#include "bytes/fill.h"
 #include "bytes/text.h"
 #include "storage/atomic_write.h"
 
@@ -49,17 +50,49 @@ Result<FileVersion> version_at(Storage& storage, const Path& path) {
   return FileVersion{sha256(view->bytes()), info->modified_ns, info->mode};
 }
 
+// What is at a change's path, when it is still what the plan saw. Comparing bytes is cheaper than
+// hashing them.
+Result<FileVersion> Mover::version_before(const FileChange& change) {
+  if (!change.seen) {
+    auto there = version_at(storage_, change.path);
+    if (there && there->digest != change.before) return tl::unexpected(place_changed(change.path));
+    return there;
+  }
+  auto there = version_seen(change);
+  if (!there) return there;
+  const auto view = storage_.view(change.path, kSaveLimit);
+  if (!view) return tl::unexpected(view.error());
+  if (!same_bytes(view->bytes(), *change.seen)) return tl::unexpected(place_changed(change.path));
+  return there;
+}
+
+// The file's time and mode, for content that the plan has read.
+Result<FileVersion> Mover::version_seen(const FileChange& change) {
+  const auto info = storage_.info(change.path);
+  if (!info && info.error().code == "missing") return tl::unexpected(place_changed(change.path));
+  if (!info) return tl::unexpected(info.error());
+  if (info->type != FileType::file) return version_at(storage_, change.path);
+  if (info->size != change.seen->size()) return tl::unexpected(place_changed(change.path));
+  return FileVersion{change.before, info->modified_ns, info->mode};
+}
+
 Result<void> Mover::record(MoveRecord& move, const std::vector<FileChange>& changes) {
   auto transaction = Transaction::begin(history_.database());
   if (!transaction) return tl::unexpected(transaction.error());
   for (const FileChange& change : changes) {
-    auto before = version_at(storage_, change.path);
+    auto before = change.seen ? version_seen(change) : version_before(change);
     if (!before) return tl::unexpected(before.error());
-    if (before->digest != change.before) return tl::unexpected(place_changed(change.path));
-    if (before->digest) {
-      const auto view = storage_.view(change.path, kSaveLimit);
+    std::optional<FileView> old;
+    if (before->digest && change.seen) {
+      // Whether it is still there is looked at once more before the new content takes its place.
+      old.emplace(ByteView(*change.seen), change.seen);
+      if (auto kept = history_.keep_as(*before->digest, *change.seen); !kept)
+        return tl::unexpected(kept.error());
+    } else if (before->digest) {
+      auto view = storage_.view(change.path, kSaveLimit);
       if (!view) return tl::unexpected(view.error());
-      const auto kept = history_.keep(view->bytes());
+      old = *view;
+      const auto kept = history_.keep(old->bytes());
       if (!kept) return tl::unexpected(kept.error());
       if (*kept != *before->digest) return tl::unexpected(place_changed(change.path));
     }
@@ -69,9 +102,18 @@ Result<void> Mover::record(MoveRecord& move, const std::vector<FileChange>& chan
     step.after.mode = before->digest ? before->mode : change.mode;
     step.after.modified_ns = change.modified_ns.value_or(0);
     if (change.content) {
-      const auto kept = history_.keep(*change.content);
-      if (!kept) return tl::unexpected(kept.error());
-      step.after.digest = *kept;
+      const Digest digest = change.content_digest.value_or(Digest{});
+      const ByteView older = old ? old->bytes() : ByteView{};
+      const Digest older_digest = before->digest.value_or(Digest{});
+      if (change.content_digest) {
+        if (auto kept = history_.keep_as(digest, *change.content, older, older_digest); !kept)
+          return tl::unexpected(kept.error());
+        step.after.digest = digest;
+      } else {
+        const auto kept = history_.keep_like(*change.content, older, older_digest);
+        if (!kept) return tl::unexpected(kept.error());
+        step.after.digest = *kept;
+      }
     }
     move.steps.push_back(std::move(step));
   }
@@ -110,18 +152,22 @@ Result<void> Mover::write(const FileChange& change, Step& step, const Path& temp
   if (change.modified_ns)
     if (auto set = storage_.set_modified(temporary, *change.modified_ns); !set) return set;
   // The last look before the old content goes: whoever wrote since the plan keeps what they wrote.
-  const auto there = version_at(storage_, change.path);
-  if (!there) return tl::unexpected(there.error());
-  if (there->digest != change.before) return tl::unexpected(place_changed(change.path));
+  if (const auto there = version_before(change); !there) return tl::unexpected(there.error());
   if (auto moved = storage_.rename(temporary, change.path); !moved) return moved;
   return storage_.flush_folder(folder);
 }
 
 Result<void> Mover::read_back(const MoveRecord& move, const std::vector<FileChange>& changes) {
   for (std::size_t i = 0; i < changes.size(); ++i) {
-    const auto there = version_at(storage_, changes[i].path);
-    if (!there) return tl::unexpected(there.error());
-    if (there->digest != move.steps[i].after.digest)
+    bool same = false;
+    if (changes[i].content) {
+      const auto there = storage_.view(changes[i].path, kSaveLimit);
+      if (!there) return tl::unexpected(there.error());
+      same = same_bytes(there->bytes(), *changes[i].content);
+    } else {
+      same = is_missing(storage_, changes[i].path);
+    }
+    if (!same)
       return fail(
           Trouble::read_back, "read-back",
           fmt::format("{}: what was written read back differently", safe_text(move.steps[i].path)),

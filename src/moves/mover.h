@@ -2,6 +2,7 @@
 #pragma once
 
 #include <functional>
+#include <memory>
 #include <optional>
 #include <vector>
 
@@ -14,6 +15,9 @@ struct FileChange {
   Path path;                     ///< absolute
   std::optional<Bytes> content;  ///< nothing: the file goes away
   std::optional<Digest> before;  ///< what the plan saw there; nothing: no file
+  /// The bytes that the plan saw there, whose digest is `before`; null: they are read again.
+  std::shared_ptr<const Bytes> seen;
+  std::optional<Digest> content_digest;  ///< of `content`, when it is known already
   std::uint32_t mode = 0644;
   std::optional<std::int64_t> modified_ns;  ///< nothing: now
 };
@@ -36,6 +40,8 @@ class Mover {
   Result<void> recover();
 
  private:
+  Result<FileVersion> version_before(const FileChange& change);
+  Result<FileVersion> version_seen(const FileChange& change);
   Result<void> record(MoveRecord& move, const std::vector<FileChange>& changes);
   Result<void> write(const FileChange& change, Step& step, const Path& temporary);
   Result<void> read_back(const MoveRecord& move, const std::vector<FileChange>& changes);

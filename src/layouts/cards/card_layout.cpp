@@ -4,6 +4,7 @@
 #include <algorithm>
 
 #include "bayswap/card.h"
+#include "bytes/fill.h"
 #include "bytes/text.h"
 
 namespace bayswap {
@@ -20,7 +21,7 @@ std::vector<const Part*> files_of(const Save& save) {
 
 bool same_files(const Save& a, const Save& b) {
   return std::ranges::equal(files_of(a), files_of(b), [](const Part* x, const Part* y) {
-    return x->name == y->name && x->data == y->data;
+    return x->name == y->name && same_bytes(x->data, y->data);
   });
 }
 

@@ -17,6 +17,7 @@ namespace {
 
 using namespace ps2;
 
+constexpr std::uint64_t kSmallFiles = 0x4000;  // bytes that listing a save reads, for its icon.sys
 constexpr std::array<std::uint32_t, 4> kSizes{8192, 16384, 32768, 65536};  // clusters
 
 std::uint32_t fillable(const Geometry& geometry) {
@@ -96,7 +97,7 @@ void claim_root_files(const Volume& volume, std::vector<std::uint32_t>& claims, 
   }
 }
 
-Card read_card(const Volume& volume, const Pages& pages) {
+Card read_card(const Volume& volume, const Pages& pages, bool with_data) {
   Card card;
   card.block_size = kClusterSize;
   card.blocks_total = fillable(volume.geometry());
@@ -105,11 +106,14 @@ Card read_card(const Volume& volume, const Pages& pages) {
   for (const Tree& tree : trees)
     for (const std::uint32_t number : tree.clusters()) ++claims[number];
   for (const std::uint32_t number : volume.root().blocks) ++claims[number];
-  std::uint64_t budget = 2 * bytes_of(volume.geometry());
-  for (const Tree& tree : trees)
-    card.saves.push_back(card_save(volume, pages, tree, claims, budget));
+  std::uint64_t shared = 2 * bytes_of(volume.geometry());
+  const auto read = [&](const Tree& tree) {
+    std::uint64_t small = kSmallFiles;
+    return card_save(volume, pages, tree, claims, with_data ? shared : small);
+  };
+  for (const Tree& tree : trees) card.saves.push_back(read(tree));
   for (const Tree& tree : volume.trees(true)) {
-    CardSave gone = card_save(volume, pages, tree, claims, budget);
+    CardSave gone = read(tree);
     if (gone.findings.empty()) card.deleted.push_back(std::move(gone));
   }
   draw_map(volume, card);
@@ -153,6 +157,14 @@ std::optional<Match> Ps2CardLayout::recognise(ByteView file, const Hints& /*hint
 }
 
 Result<Card> Ps2CardLayout::open(ByteView file) const {
+  return read_file(file, true);
+}
+
+Result<Card> Ps2CardLayout::list(ByteView file) const {
+  return read_file(file, false);
+}
+
+Result<Card> Ps2CardLayout::read_file(ByteView file, bool with_data) const {
   Pages pages = read_pages(file);
   const auto geometry = parse_superblock(pages.plain);
   if (!geometry || pages.held > 2 * bytes_of(*geometry)) return tl::unexpected(unreadable());
@@ -167,7 +179,7 @@ Result<Card> Ps2CardLayout::open(ByteView file) const {
   if (!volume.has_table()) findings.push_back(damaged("the card's allocation table has holes"));
   if (!volume.root().broken.empty())
     findings.push_back(damaged("the card's root directory is cut: " + volume.root().broken));
-  Card card = read_card(volume, pages);
+  Card card = read_card(volume, pages, with_data);
   add_page_findings(pages, findings);
   const auto strays = std::ranges::count_if(
       card.map, [](const BlockUse& use) { return use.state == BlockState::stray; });
@@ -213,7 +225,7 @@ Result<ChangedCard> Ps2CardLayout::change(ByteView file, const CardChange& chang
     if (std::ranges::any_of(live, [&](const Tree& tree) { return tree.entry.name == save.name; }))
       return tl::unexpected(name_taken(save));
     if (!put_save(volume, save, deleted, purged)) {
-      const Card card = read_card(volume, pages);
+      const Card card = read_card(volume, pages, false);
       return tl::unexpected(no_room(save, clusters_for(save), card));
     }
     live = volume.trees(false);

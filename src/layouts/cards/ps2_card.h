@@ -14,6 +14,7 @@ class Ps2CardLayout final : public CardLayout {
   [[nodiscard]] const CardInfo& card_info() const override { return card_info_; }
   [[nodiscard]] std::optional<Match> recognise(ByteView file, const Hints& hints) const override;
   [[nodiscard]] Result<Card> open(ByteView file) const override;
+  [[nodiscard]] Result<Card> list(ByteView file) const override;
   [[nodiscard]] Findings validate(ByteView file) const override;
   [[nodiscard]] Result<Bytes> format(std::uint32_t blocks) const override;
   [[nodiscard]] Result<ChangedCard> change(ByteView file, const CardChange& change) const override;
@@ -21,6 +22,8 @@ class Ps2CardLayout final : public CardLayout {
   [[nodiscard]] bool is_own_form(ByteView file) const override;
 
  private:
+  Result<Card> read_file(ByteView file, bool with_data) const;
+
   bool with_spare_;
   LayoutInfo info_;
   CardInfo card_info_;

@@ -1,6 +1,7 @@
 #include "layouts/cards/ps2_pages.h"
 
 #include <algorithm>
+#include <array>
 #include <cstring>
 
 #include "bytes/cursor.h"
@@ -71,12 +72,13 @@ Pages read_pages(ByteView file) {
     return pages;
   }
   const std::size_t count = file.size() / kRawPageSize;
-  pages.plain.resize(count * kPageSize);
-  pages.held = pages.plain.size();
+  pages.plain.reserve(count * kPageSize);
+  pages.held = count * kPageSize;
   pages.broken.resize(count);
   for (std::size_t i = 0; i < count; ++i) {
-    const auto page = std::span(pages.plain).subspan(i * kPageSize, kPageSize);
-    std::memcpy(page.data(), file.data() + i * kRawPageSize, kPageSize);
+    const ByteView raw = file.subspan(i * kRawPageSize, kPageSize);
+    pages.plain.insert(pages.plain.end(), raw.begin(), raw.end());
+    const auto page = std::span(pages.plain).last(kPageSize);
     switch (check_page(page, file.subspan(i * kRawPageSize + kPageSize, kSpareSize))) {
       case EccState::sound: break;
       case EccState::mended: ++pages.mended; break;
@@ -94,16 +96,20 @@ Bytes write_pages(Bytes plain, bool with_spare, ByteView before) {
   const std::size_t count = plain.size() / kPageSize;
   const bool same_form = before.size() == count * kRawPageSize && has_spare(before);
   Bytes file;
-  if (same_form)
-    file.assign(before.begin(), before.end());
-  else
-    file.resize(count * kRawPageSize);
+  file.reserve(count * kRawPageSize);
+  std::array<std::byte, kSpareSize> spare{};
   for (std::size_t i = 0; i < count; ++i) {
     const ByteView page = ByteView(plain).subspan(i * kPageSize, kPageSize);
-    const auto raw = std::span(file).subspan(i * kRawPageSize, kRawPageSize);
-    if (same_form && std::memcmp(raw.data(), page.data(), kPageSize) == 0) continue;
-    std::memcpy(raw.data(), page.data(), kPageSize);
-    write_spare(page, raw.subspan(kPageSize));
+    if (same_form) {
+      const ByteView raw = before.subspan(i * kRawPageSize, kRawPageSize);
+      if (std::memcmp(raw.data(), page.data(), kPageSize) == 0) {
+        file.insert(file.end(), raw.begin(), raw.end());
+        continue;
+      }
+    }
+    write_spare(page, spare);
+    file.insert(file.end(), page.begin(), page.end());
+    file.insert(file.end(), spare.begin(), spare.end());
   }
   return file;
 }

@@ -3,6 +3,7 @@
 #include <fmt/format.h>
 
 #include <algorithm>
+#include <set>
 
 #include "bytes/cursor.h"
 #include "bytes/fill.h"
@@ -120,6 +121,7 @@ std::uint32_t Volume::root_length() const {
 
 void Volume::read_directory(const Chain& chain, std::uint32_t length, const std::string& prefix,
                             bool deleted, int depth, std::vector<Node>& nodes) const {
+  std::set<std::string> names;  // of two entries with one name, a game finds the first
   for (std::uint32_t i = 2; i < length && nodes.size() < kMostEntries; ++i) {
     if (++steps_ > most_steps()) return;
     const auto raw = entry_at(chain, i);
@@ -128,6 +130,7 @@ void Volume::read_directory(const Chain& chain, std::uint32_t length, const std:
     if (entry.exists() == deleted && !deleted) continue;
     if (entry.name.empty() || is_dot(entry.name) || (entry.mode & (kDirectoryBit | kFileBit)) == 0)
       continue;
+    if (!names.insert(entry.name).second) continue;
     Node node;
     node.path = prefix + entry.name + (entry.directory() ? "/" : "");
     node.raw.assign(raw.begin(), raw.end());
