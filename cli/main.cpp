@@ -26,6 +26,7 @@ void keep_large_buffers() {
   constexpr std::size_t kLargePage = std::size_t{2} << 20U;
   ::mallopt(M_MMAP_THRESHOLD, static_cast<int>(kRoom));
   ::mallopt(M_TRIM_THRESHOLD, static_cast<int>(2 * kRoom));
+  ::mallopt(M_ARENA_MAX, 1);  // helpers work on the same few large buffers
   void* room = std::malloc(kRoom - kLargePage);
   if (room == nullptr) return;
   const auto start = (reinterpret_cast<std::uintptr_t>(room) + kLargePage - 1) & ~(kLargePage - 1);

@@ -123,9 +123,24 @@ void tell_of_a_drawer(Teller& story) {
   story.run({"look", "drawer/Ember Atlas.sav", "drawer/Ember Atlas (second dump).sav"});
 }
 
+void tell_of_cards(Teller& story) {
+  story.scene("Memory cards",
+              "A card is a set of saves plus free space. This one came from the den.");
+  story.run({"bay", "learn", "attic", "attic"});
+  story.run({"card", "show", "den/cards/left.card"});
+  story.say(
+      "The attic's console has a European card: a game does not see saves of another region.");
+  story.run({"carry", "attic:BESLES-00418NIGHT", "--to", "den", "--plan"}, 1);
+  story.say("Velvet Signal goes to the attic, onto a card with an error-correcting code.");
+  story.run({"carry", "den:BASLUS-20731VELVET", "--to", "attic"});
+  story.say("And this card is one that its console calls failed.");
+  story.run({"card", "mend", "downloads/failed.card", "-o", "rescued.card"});
+}
+
 void tell_of_undo(Teller& story) {
-  story.scene("Second thoughts",
-              "The last carry brought Tin Orchard. It can be taken back to the byte.");
+  story.scene(
+      "Second thoughts",
+      "The last carry brought Velvet Signal to the attic. It can be taken back to the byte.");
   story.run({"undo"});
 }
 
@@ -144,6 +159,7 @@ int tell_story(const Path& folder, const cli::Surroundings& surroundings) {
   tell_of_names_and_clocks(story);
   tell_of_refusals(story);
   tell_of_a_drawer(story);
+  tell_of_cards(story);
   tell_of_undo(story);
   story.say(fmt::format("Look around in {}; it is yours to try things on.", folder.string()));
   std::filesystem::current_path(before, problem);

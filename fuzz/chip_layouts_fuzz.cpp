@@ -1,4 +1,5 @@
-// Every layout on any bytes: the first byte chooses the layout. What was read must write back.
+// Every layout of chips on any bytes: the first byte chooses the layout. What was read must write
+// back.
 #include <cstdlib>
 
 #include "bayswap/layout.h"
@@ -8,6 +9,7 @@ extern "C" int LLVMFuzzerTestOneInput(const std::uint8_t* data, std::size_t size
   if (size < 2) return 0;
   const auto& all = layouts().all();
   const Layout& layout = *all[data[0] % all.size()];
+  if (layout.info().kind != Kind::battery) return 0;
   Hints hints;
   if ((data[1] & 1U) != 0) hints.system = layout.info().system;
   if ((data[1] & 2U) != 0)

@@ -70,6 +70,7 @@ std::optional<std::vector<Chip>> CatalogGame::chips() const {
   const std::string wanted = fmt::format("{}-{}", to_string(system), chip);
   for (const auto& layout : layouts().all()) {
     const LayoutInfo& info = layout->info();
+    if (info.kind != Kind::battery) continue;
     // `eeprom` alone means either size; the chip's name then comes without a capacity.
     if (info.id == wanted) return std::vector<Chip>{{info.parts.front(), info.file_sizes.front()}};
     if (info.system == system && info.parts.front() == chip) return std::vector<Chip>{{chip, 0}};

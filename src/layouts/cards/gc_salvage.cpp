@@ -53,6 +53,7 @@ class Salvager {
     const bool shift_jis = header_holds(block_of(card_, 0)) && Cursor(card_).u16be(kEncoding) == 1;
     std::vector<bool> held_by(capacity_);
     for (std::size_t i = 0; i < claims.size(); ++i) {
+      if (claims[i].lost && is_rescued_otherwise(i, claims)) continue;
       salvage.saves.push_back(rescue(candidates_[i], claims[i], shift_jis));
       for (const std::uint32_t block : claims[i].chain.blocks) held_by[block] = true;
     }
@@ -74,7 +75,8 @@ class Salvager {
         const ByteView entry = directory.subspan(i * kEntrySize, kEntrySize);
         if (is_filled(entry, kErasedOnes) || !is_entry(entry)) continue;
         const Entry parsed = parse_entry(entry);
-        const std::string key = parsed.code + parsed.maker + parsed.name;
+        const std::string key = fmt::format("{}{}{}/{}/{}", parsed.code, parsed.maker, parsed.name,
+                                            parsed.first, parsed.blocks);
         if (parsed.blocks == 0 || parsed.blocks > capacity_ ||
             std::find(known.begin(), known.end(), key) != known.end())
           continue;
@@ -120,6 +122,16 @@ class Salvager {
     }
     claim.trust = (fits(claim.chain) ? 2 : 0) + (candidate.repaired.empty() ? 1 : 0);
     return claim;
+  }
+
+  // The two copies of a directory may call one save by two names: one of them is enough.
+  [[nodiscard]] bool is_rescued_otherwise(std::size_t lost,
+                                          const std::vector<Claim>& claims) const {
+    if (current_directory(card_)) return false;
+    const std::uint16_t first = parse_entry(candidates_[lost].entry).first;
+    for (std::size_t i = 0; i < claims.size(); ++i)
+      if (!claims[i].lost && parse_entry(candidates_[i].entry).first == first) return true;
+    return false;
   }
 
   Rescue rescue(const Candidate& candidate, const Claim& claim, bool shift_jis) const {
