@@ -140,6 +140,9 @@ class CardLayout : public Layout {
 /// Null when the layout is no card.
 [[nodiscard]] const CardLayout* as_card(const Layout* layout);
 
+/// Reads a card, and adds what the strict look finds where reading itself found no error.
+[[nodiscard]] Result<Card> examine(const CardLayout& layout, ByteView file);
+
 /// A sound card with everything that the damaged one still holds. It has the damaged card's
 /// capacity, and its saves lie where they lay as long as the card can be repaired in place.
 [[nodiscard]] Result<Mended> mend(const CardLayout& layout, ByteView file);

@@ -188,7 +188,7 @@ Result<MendReport> mend_card(Session& session, const MendRequest& request) {
 Result<ShownCard> show_card(Session& session, const std::string& name, const std::string& is) {
   const auto opened = open_card(session, name, is);
   if (!opened) return tl::unexpected(opened.error());
-  auto card = opened->layout->open(opened->bytes());
+  auto card = examine(*opened->layout, opened->bytes());
   if (!card) {
     Error error = card.error();
     error.text = fmt::format("{}: {}", safe_text(name), error.text);

@@ -68,7 +68,7 @@ void read_save(const Inspection& found, const LookOptions& options, const Catalo
     if (found.guesses[i].confidence == *item.confidence)
       item.other_layouts.push_back(found.guesses[i].layout->info().id);
   if (const CardLayout* card_layout = as_card(&layout)) {
-    auto card = card_layout->open(found.view.bytes());
+    auto card = examine(*card_layout, found.view.bytes());
     if (!card) {
       item.findings.push_back(
           {Level::error, card.error().code, card.error().text, card.error().hint});

@@ -198,6 +198,19 @@ Result<Written> FolderLayout::write(const WriteRequest& /*request*/) const {
               "name a folder as the output");
 }
 
+Result<Card> examine(const CardLayout& layout, ByteView file) {
+  auto card = layout.open(file);
+  if (!card) return card;
+  const bool told =
+      has_error(card->findings) || std::ranges::any_of(card->saves, [](const CardSave& on_card) {
+        return has_error(on_card.findings);
+      });
+  if (told) return card;
+  for (Finding& finding : layout.validate(file))
+    if (finding.level == Level::error) card->findings.push_back(std::move(finding));
+  return card;
+}
+
 Result<Mended> mend(const CardLayout& layout, ByteView file) {
   auto salvage = layout.salvage(file);
   if (!salvage) return tl::unexpected(salvage.error());
