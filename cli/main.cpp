@@ -3,10 +3,10 @@
 #include <sys/mman.h>
 #include <unistd.h>
 
-#include <cstdint>
 #include <cstdlib>
 #include <exception>
 #include <iostream>
+#include <memory>
 
 #include "cli/tool.h"
 
@@ -29,9 +29,11 @@ void keep_large_buffers() {
   ::mallopt(M_ARENA_MAX, 1);  // helpers work on the same few large buffers
   void* room = std::malloc(kRoom - kLargePage);
   if (room == nullptr) return;
-  const auto start = (reinterpret_cast<std::uintptr_t>(room) + kLargePage - 1) & ~(kLargePage - 1);
+  void* start = room;
+  std::size_t left = kRoom - kLargePage;
   // Where the system has no large pages, everything works as before.
-  (void)::madvise(reinterpret_cast<void*>(start), kRoom - 2 * kLargePage, MADV_HUGEPAGE);
+  if (std::align(kLargePage, kLargePage, start, left) != nullptr)
+    (void)::madvise(start, left, MADV_HUGEPAGE);
   std::free(room);
 }
 

@@ -36,7 +36,7 @@ Colour average(const Picture& picture, std::uint32_t left, std::uint32_t top, st
       blue += pixel.blue * unsigned{pixel.alpha};
       alpha += pixel.alpha;
     }
-  const unsigned count = (right - left) * (bottom - top);
+  const unsigned count = std::max(1U, (right - left) * (bottom - top));
   if (alpha == 0) return {0, 0, 0, 0};
   return {static_cast<std::uint8_t>(red / alpha), static_cast<std::uint8_t>(green / alpha),
           static_cast<std::uint8_t>(blue / alpha), static_cast<std::uint8_t>(alpha / count)};

@@ -61,7 +61,7 @@ Result<std::vector<const CardSave*>> chosen_saves(const std::vector<CardSave>& s
 }
 
 Result<const Layout*> wanted_layout(const CardLayout& card, const std::string& as) {
-  const auto layout = find_layout(as.empty() ? card.card_info().single_layout : as);
+  auto layout = find_layout(as.empty() ? card.card_info().single_layout : as);
   if (!layout) return layout;
   const LayoutInfo& info = (*layout)->info();
   if (info.system != card.info().system || info.kind != Kind::card_save || as_card(*layout))

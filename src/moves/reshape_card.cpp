@@ -73,7 +73,7 @@ Result<const Layout*> target_of(Session& session, const ReshapeRequest& request,
     if (!mould) return tl::unexpected(mould.error());
     return find_layout(mould->layout);
   }
-  const auto own = find_layout(input.layout);
+  auto own = find_layout(input.layout);
   // A save that is taken from a card becomes a file for one save.
   if (own && as_card(*own) != nullptr && input.saves.size() == 1 && !request.code.empty() &&
       is_missing(*session.storage, request.inputs.front()))

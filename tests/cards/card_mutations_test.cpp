@@ -119,8 +119,12 @@ TEST_P(CardMutations, AreMendedNeverMadeWorse) {
     if (!card) continue;
     for (const Save* save : still_sound(*card)) {
       bool there = false;
-      for (const CardSave& on_card : after->saves)
-        there = there || same_card_save(on_card.save, *save);
+      for (const CardSave& on_card : after->saves) {
+        // Where two entries bear one name, the second gets a number, and the report says so.
+        Save named = on_card.save;
+        if (named.name == save->name + "-2") named.name = save->name;
+        there = there || same_card_save(named, *save);
+      }
       EXPECT_TRUE(there) << "round " << round << ": " << save->name << " was readable before"
                          << told(mended->saves);
     }

@@ -19,6 +19,7 @@ using namespace gc;
 struct Candidate {
   ByteView entry;
   std::vector<std::string> repaired;
+  bool in_both = false;  // both copies of the directory have it
 };
 
 class Salvager {
@@ -77,11 +78,13 @@ class Salvager {
         const Entry parsed = parse_entry(entry);
         const std::string key = fmt::format("{}{}{}/{}/{}", parsed.code, parsed.maker, parsed.name,
                                             parsed.first, parsed.blocks);
-        if (parsed.blocks == 0 || parsed.blocks > capacity_ ||
-            std::find(known.begin(), known.end(), key) != known.end())
+        if (parsed.blocks == 0 || parsed.blocks > capacity_) continue;
+        if (const auto same = std::ranges::find(known, key); same != known.end()) {
+          candidates_[static_cast<std::size_t>(same - known.begin())].in_both = true;
           continue;
+        }
         known.push_back(key);
-        candidates_.push_back({entry, {}});
+        candidates_.push_back({entry, {}, false});
         if (why != nullptr) candidates_.back().repaired.emplace_back(why);
       }
     };
@@ -91,6 +94,8 @@ class Salvager {
     }
     add(0, "its entry was taken from a directory whose check fails");
     add(1, "its entry was taken from a directory whose check fails");
+    // What both copies say is more likely true, and keeps its name.
+    std::ranges::stable_partition(candidates_, &Candidate::in_both);
   }
 
   [[nodiscard]] Chain chain_in(ByteView map, std::uint32_t first) const {

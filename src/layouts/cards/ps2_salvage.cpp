@@ -32,8 +32,8 @@ class Salvager {
     find_orphans();
     settle();
     std::uint64_t budget = 2 * std::uint64_t{volume_.geometry().clusters} * kClusterSize;
-    for (std::size_t i = 0; i < candidates_.size(); ++i)
-      salvage.saves.push_back(rescue(candidates_[i], budget));
+    for (const Candidate& candidate : candidates_)
+      salvage.saves.push_back(rescue(candidate, budget));
   }
 
  private:
