@@ -21,11 +21,11 @@ Path full_path(const Path& path) {
   return ignored ? std::filesystem::absolute(path) : canonical;
 }
 
-// The file has the changed card in it.
-bool holds(const OpenCard& card, const Bytes& whole, const Bytes& changed) {
-  if (card.container == nullptr) return same_bytes(whole, changed);
+// The file has a sound card in it, the one that was planned when it is a container.
+bool is_sound(const OpenCard& card, const Bytes& whole, const Bytes& planned) {
+  if (card.container == nullptr) return !has_error(card.layout->validate(whole));
   const auto inside = card.card_in(whole);
-  return inside && same_bytes(*inside, changed);
+  return inside && same_bytes(*inside, planned) && !has_error(card.layout->validate(*inside));
 }
 
 // What one command does to a card, checked save by save.
@@ -102,9 +102,10 @@ class Changer {
         stopped = true;
       } else {
         for (const Finding& note : changed->notes) report.moves.back().checks.push_back(note);
-        const PlannedChange planned{std::move(changed->bytes), before_.get()};
+        PlannedChange planned{std::move(changed->bytes), before_.get()};
         if (!plan) {
-          auto move = write_change(session_, opened_, planned, kind, sources_text(), title_text());
+          auto move = write_change(session_, opened_, std::move(planned), kind, sources_text(),
+                                   title_text());
           if (!move) return tl::unexpected(move.error());
           move_ = *move;
         }
@@ -199,13 +200,14 @@ Findings card_damage(const OpenCard& card) {
   return damage;
 }
 
-Result<std::string> write_change(Session& session, const OpenCard& card,
-                                 const PlannedChange& change, const std::string& kind,
-                                 const std::string& source, const std::string& title) {
-  auto whole = card.file_with(change.card);
+Result<std::string> write_change(Session& session, const OpenCard& card, PlannedChange change,
+                                 const std::string& kind, const std::string& source,
+                                 const std::string& title) {
+  Result<Bytes> whole = card.container == nullptr ? Result<Bytes>(std::move(change.card))
+                                                  : card.file_with(change.card);
   if (!whole) return tl::unexpected(whole.error());
   auto digest = std::async(std::launch::async, [&] { return sha256(*whole); });
-  if (!holds(card, *whole, change.card) || has_error(card.layout->validate(change.card)))
+  if (!is_sound(card, *whole, change.card))
     return fail(Trouble::read_back, "read-back",
                 fmt::format("{}: the changed card would be damaged", safe_text(card.name)),
                 "nothing was written; please report this with the card");
@@ -213,10 +215,7 @@ Result<std::string> write_change(Session& session, const OpenCard& card,
   if (!history) return tl::unexpected(history.error());
   Mover mover(*session.storage, *history);
   if (auto recovered = mover.recover(); !recovered) return tl::unexpected(recovered.error());
-  const auto command = history->begin_command(kind, now_ns());
-  if (!command) return tl::unexpected(command.error());
   MoveRecord move;
-  move.command = *command;
   move.kind = kind;
   move.source = source;
   move.title = title;

@@ -19,7 +19,7 @@ struct PlannedChange {
 /// Writes the changed card in one step: kept in history, read back, validated and compared with
 /// the plan. Gives the name of the move.
 [[nodiscard]] Result<std::string> write_change(Session& session, const OpenCard& card,
-                                               const PlannedChange& change, const std::string& kind,
+                                               PlannedChange change, const std::string& kind,
                                                const std::string& source, const std::string& title);
 
 }  // namespace bayswap

@@ -45,9 +45,9 @@ struct Step {
 
 struct MoveRecord {
   std::int64_t id = 0;
-  std::int64_t command = 0;
-  std::string kind;    ///< `carry` or `undo`
-  std::string source;  ///< where the progress came from, for people
+  std::int64_t command = 0;  ///< 0: a command of its own, named after `kind`
+  std::string kind;          ///< `carry`, `undo`, `card put` …
+  std::string source;        ///< where the progress came from, for people
   std::string bay;
   std::string title;
   std::int64_t source_modified_ns = 0;  ///< when the progress was made

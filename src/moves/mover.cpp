@@ -79,6 +79,11 @@ Result<FileVersion> Mover::version_seen(const FileChange& change) {
 Result<void> Mover::record(MoveRecord& move, const std::vector<FileChange>& changes) {
   auto transaction = Transaction::begin(history_.database());
   if (!transaction) return tl::unexpected(transaction.error());
+  if (move.command == 0) {
+    const auto command = history_.begin_command(move.kind, move.time_ns);
+    if (!command) return tl::unexpected(command.error());
+    move.command = *command;
+  }
   for (const FileChange& change : changes) {
     auto before = change.seen ? version_seen(change) : version_before(change);
     if (!before) return tl::unexpected(before.error());
