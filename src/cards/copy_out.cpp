@@ -75,7 +75,6 @@ Result<const Layout*> wanted_layout(const CardLayout& card, const std::string& a
 Result<void> write_all(Storage& storage, const std::vector<SaveFiles>& planned, Reshaped& result) {
   for (const SaveFiles& save : planned) {
     std::uint64_t size = 0;
-    Bytes all;
     for (const auto& [path, bytes] : save.files) {
       if (auto made = make_folders(storage, path.parent_path()); !made)
         return tl::unexpected(made.error());

@@ -7,6 +7,7 @@
 #include "bytes/cursor.h"
 #include "bytes/fill.h"
 #include "layouts/cards/card_errors.h"
+#include "layouts/cards/card_map.h"
 #include "layouts/cards/chains.h"
 #include "layouts/cards/gc_format.h"
 #include "layouts/cards/gc_validate.h"
@@ -143,15 +144,7 @@ class Reader {
     found.map.resize(capacity_);
     for (std::uint32_t block = 0; block < capacity_; ++block)
       if (map_entry(map_, block) != 0) found.map[block].state = BlockState::stray;
-    const auto mark = [&](const std::vector<CardSave>& saves, BlockState state) {
-      for (std::size_t i = 0; i < saves.size(); ++i)
-        for (const std::uint32_t block : saves[i].blocks)
-          found.map[block] = {state, static_cast<std::uint16_t>(i)};
-    };
-    mark(found.deleted, BlockState::deleted);
-    mark(found.saves, BlockState::used);
-    for (const BlockUse& use : found.map)
-      if (use.state == BlockState::free || use.state == BlockState::deleted) ++found.blocks_free;
+    draw_saves(found);
   }
 
   ByteView card_;
@@ -268,14 +261,6 @@ class Writer {
   std::int16_t counter_ = -1;
   std::int16_t map_counter_ = -1;
 };
-
-std::vector<std::uint32_t> choose_blocks(const Card& card, std::size_t count) {
-  std::vector<std::uint32_t> chosen;
-  for (const BlockState wanted : {BlockState::free, BlockState::deleted})
-    for (std::uint32_t block = 0; block < card.map.size() && chosen.size() < count; ++block)
-      if (card.map[block].state == wanted) chosen.push_back(block);
-  return chosen;
-}
 
 std::optional<Error> unfit(const Save& save) {
   if (save.system != System::gc || save.parts.size() != 1)

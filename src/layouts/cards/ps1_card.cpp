@@ -7,6 +7,7 @@
 #include "bytes/cursor.h"
 #include "bytes/fill.h"
 #include "layouts/cards/card_errors.h"
+#include "layouts/cards/card_map.h"
 #include "layouts/cards/chains.h"
 #include "layouts/cards/ps1_format.h"
 #include "layouts/cards/ps1_validate.h"
@@ -120,26 +121,9 @@ void find_deleted(ByteView card, const std::vector<DirectoryFrame>& frames, Card
 
 void draw_map(const std::vector<DirectoryFrame>& frames, Card& found) {
   found.map.resize(kBlocks);
-  const auto mark = [&](const std::vector<CardSave>& saves, BlockState state) {
-    for (std::size_t i = 0; i < saves.size(); ++i)
-      for (const std::uint32_t block : saves[i].blocks)
-        found.map[block] = {state, static_cast<std::uint16_t>(i)};
-  };
   for (std::uint32_t block = 0; block < kBlocks; ++block)
     if (!frames[block].free()) found.map[block].state = BlockState::stray;
-  mark(found.deleted, BlockState::deleted);
-  mark(found.saves, BlockState::used);
-  for (const BlockUse& use : found.map)
-    if (use.state == BlockState::free || use.state == BlockState::deleted) ++found.blocks_free;
-}
-
-// Blocks for a new save: those that hold nothing first, then those of deleted saves.
-std::vector<std::uint32_t> choose_blocks(const Card& card, std::size_t count) {
-  std::vector<std::uint32_t> chosen;
-  for (const BlockState wanted : {BlockState::free, BlockState::deleted})
-    for (std::uint32_t block = 0; block < kBlocks && chosen.size() < count; ++block)
-      if (card.map[block].state == wanted) chosen.push_back(block);
-  return chosen;
+  draw_saves(found);
 }
 
 class Writer {

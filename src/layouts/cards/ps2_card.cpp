@@ -7,6 +7,7 @@
 #include "bytes/cursor.h"
 #include "bytes/text.h"
 #include "layouts/cards/card_errors.h"
+#include "layouts/cards/card_map.h"
 #include "layouts/cards/ps2_pages.h"
 #include "layouts/cards/ps2_validate.h"
 #include "layouts/cards/ps2_volume.h"
@@ -65,22 +66,12 @@ CardSave card_save(const Volume& volume, const Pages& pages, const Tree& tree,
 }
 
 void draw_map(const Volume& volume, Card& card) {
-  const Geometry& geometry = volume.geometry();
-  card.map.resize(geometry.usable());
-  const auto mark = [&](const std::vector<std::uint32_t>& blocks, BlockState state,
-                        std::size_t save) {
-    for (const std::uint32_t number : blocks)
-      if (number < card.map.size()) card.map[number] = {state, static_cast<std::uint16_t>(save)};
-  };
+  card.map.resize(volume.geometry().usable());
   for (std::uint32_t number = 0; number < card.map.size(); ++number)
     if (volume.is_used(number)) card.map[number].state = BlockState::stray;
-  for (std::size_t i = 0; i < card.deleted.size(); ++i)
-    mark(card.deleted[i].blocks, BlockState::deleted, i);
-  for (std::size_t i = 0; i < card.saves.size(); ++i)
-    mark(card.saves[i].blocks, BlockState::used, i);
-  mark(volume.root().blocks, BlockState::system, 0);
-  for (const BlockUse& use : card.map)
-    if (use.state == BlockState::free || use.state == BlockState::deleted) ++card.blocks_free;
+  draw_saves(card);
+  for (const std::uint32_t number : volume.root().blocks)
+    if (number < card.map.size()) card.map[number] = {BlockState::system, 0};
 }
 
 // Plain files in the root directory belong to no save and stay as they are.
