@@ -46,6 +46,8 @@ class Storage {
   [[nodiscard]] virtual Result<FileInfo> info(const Path& path) = 0;
   /// The whole of a regular file; other kinds of file are `unreadable`, larger ones `too-large`.
   [[nodiscard]] virtual Result<FileView> view(const Path& path, std::uint64_t limit) = 0;
+  /// The same as a copy that later changes of the file do not reach.
+  [[nodiscard]] virtual Result<Bytes> read(const Path& path, std::uint64_t limit);
   /// Names in a folder, sorted.
   [[nodiscard]] virtual Result<std::vector<std::string>> list(const Path& folder) = 0;
   /// Makes a new file that is on the medium when the call returns. It must not exist.

@@ -35,11 +35,11 @@ class Changer {
       : session_(session), opened_(opened), accept_(accept) {}
 
   Result<void> begin() {
-    // The digest and the strict look need nothing of each other, nor of what is read here.
-    before_ = std::async(std::launch::async, [this] { return sha256(*opened_.seen); });
+    // The two looks need nothing of each other, nor the digest of what is planned meanwhile.
     auto damage = std::async(std::launch::async, [this] { return card_damage(opened_); });
     auto card = opened_.layout->list(opened_.bytes());
     damage_ = damage.get();
+    before_ = std::async(std::launch::async, [this] { return sha256(*opened_.seen); });
     if (!card) return tl::unexpected(card.error());
     card_ = std::move(*card);
     return {};

@@ -33,9 +33,9 @@ Result<OpenCard> open_part(Session& session, const std::string& name, const std:
   card.name = name;
   card.path = name.substr(0, colon);
   card.part = name.substr(colon + 1);
-  auto view = session.storage->view(card.path, kSaveLimit);
-  if (!view) return tl::unexpected(view.error());
-  card.hold(*view);
+  auto bytes = session.storage->read(card.path, kSaveLimit);
+  if (!bytes) return tl::unexpected(bytes.error());
+  card.hold(std::move(*bytes));
   card.hints.file_name = card.path.filename().string();
   for (const Guess& guess : identify(card.file.bytes(), card.hints)) {
     auto content = guess.layout->read(card.file.bytes(), card.hints);
@@ -64,8 +64,8 @@ Result<OpenCard> open_part(Session& session, const std::string& name, const std:
 
 }  // namespace
 
-void OpenCard::hold(const FileView& view) {
-  seen = std::make_shared<const Bytes>(view.bytes().begin(), view.bytes().end());
+void OpenCard::hold(Bytes bytes) {
+  seen = std::make_shared<const Bytes>(std::move(bytes));
   file = FileView(ByteView(*seen), seen);
 }
 
@@ -121,9 +121,9 @@ Result<OpenCard> open_card(Session& session, const std::string& name, const std:
   OpenCard card;
   card.name = name;
   card.path = name;
-  auto view = session.storage->view(name, kSaveLimit);
-  if (!view) return tl::unexpected(view.error());
-  card.hold(*view);
+  auto bytes = session.storage->read(card.path, kSaveLimit);
+  if (!bytes) return tl::unexpected(bytes.error());
+  card.hold(std::move(*bytes));
   card.hints.file_name = card.path.filename().string();
   if (!is.empty()) {
     const auto said = said_layout(is);

@@ -24,7 +24,7 @@ struct OpenCard {
   Save around;  ///< the container's save
   Hints hints;
 
-  void hold(const FileView& view);
+  void hold(Bytes bytes);
   [[nodiscard]] ByteView bytes() const;
   /// The whole file with this card in it.
   [[nodiscard]] Result<Bytes> file_with(Bytes card) const;

@@ -4,6 +4,8 @@
 
 #include <algorithm>
 #include <chrono>
+#include <future>
+#include <utility>
 
 #include "bytes/fill.h"
 #include "bytes/text.h"
@@ -63,6 +65,7 @@ Result<FileVersion> Mover::version_before(const FileChange& change) {
   const auto view = storage_.view(change.path, kSaveLimit);
   if (!view) return tl::unexpected(view.error());
   if (!same_bytes(view->bytes(), *change.seen)) return tl::unexpected(place_changed(change.path));
+  replaced_.push_back(*view);
   return there;
 }
 
@@ -222,6 +225,10 @@ Result<MoveRecord> Mover::apply(MoveRecord move, const std::vector<FileChange>& 
   Result<void> outcome;
   for (std::size_t i = 0; i < changes.size() && outcome; ++i)
     outcome = write(changes[i], move.steps[i], temporary_of(move, i));
+  // The system frees a replaced file when its last view goes. With large files that takes as long
+  // as writing them, and nothing here waits for it.
+  const auto freed =
+      std::async(std::launch::async, [old = std::exchange(replaced_, {})]() mutable { old = {}; });
   if (outcome) outcome = read_back(move, changes);
   if (outcome) outcome = verify();
   if (!outcome) {

@@ -51,6 +51,7 @@ class Mover {
 
   Storage& storage_;
   History& history_;
+  std::vector<FileView> replaced_;
 };
 
 }  // namespace bayswap

@@ -88,6 +88,29 @@ Result<Bytes> read_all(int fd, const Path& path, std::uint64_t size) {
   return bytes;
 }
 
+Descriptor open_to_read(const Path& path) {
+  // O_NONBLOCK: opening a pipe must not wait for its other end.
+  return Descriptor(::open(path.c_str(), O_RDONLY | O_CLOEXEC | O_NONBLOCK));
+}
+
+// The size of an open regular file.
+Result<std::uint64_t> size_of(const Descriptor& file, const Path& path, std::uint64_t limit) {
+  if (!file.open()) return read_error(path, errno);
+  struct stat status {};
+  if (::fstat(file.get(), &status) != 0) return read_error(path, errno);
+  if (!S_ISREG(status.st_mode))
+    return fail(Trouble::input, "unreadable",
+                fmt::format("{}: is {}, not a file", name_of(path),
+                            S_ISDIR(status.st_mode) ? "a folder" : "a device or pipe"),
+                "name a save file");
+  const auto size = static_cast<std::uint64_t>(status.st_size);
+  if (size > limit)
+    return fail(Trouble::input, "too-large",
+                fmt::format("{}: {} is larger than any save", name_of(path), size_text(size)),
+                "name the save itself");
+  return size;
+}
+
 bool write_all(int fd, ByteView bytes) {
   while (!bytes.empty()) {
     const ssize_t put = ::write(fd, bytes.data(), bytes.size());
@@ -107,33 +130,28 @@ class Disk final : public Storage {
   }
 
   Result<FileView> view(const Path& path, std::uint64_t limit) override {
-    // O_NONBLOCK: opening a pipe must not wait for its other end.
-    const Descriptor file(::open(path.c_str(), O_RDONLY | O_CLOEXEC | O_NONBLOCK));
-    if (!file.open()) return read_error(path, errno);
-    struct stat status {};
-    if (::fstat(file.get(), &status) != 0) return read_error(path, errno);
-    if (!S_ISREG(status.st_mode))
-      return fail(Trouble::input, "unreadable",
-                  fmt::format("{}: is {}, not a file", name_of(path),
-                              S_ISDIR(status.st_mode) ? "a folder" : "a device or pipe"),
-                  "name a save file");
-    const auto size = static_cast<std::uint64_t>(status.st_size);
-    if (size > limit)
-      return fail(Trouble::input, "too-large",
-                  fmt::format("{}: {} is larger than any save", name_of(path), size_text(size)),
-                  "name the save itself");
-    if (size >= kMapFrom) {
+    const Descriptor file = open_to_read(path);
+    const auto size = size_of(file, path, limit);
+    if (!size) return tl::unexpected(size.error());
+    if (*size >= kMapFrom) {
       void* data =
-          ::mmap(nullptr, static_cast<std::size_t>(size), PROT_READ, MAP_PRIVATE, file.get(), 0);
+          ::mmap(nullptr, static_cast<std::size_t>(*size), PROT_READ, MAP_PRIVATE, file.get(), 0);
       if (data == MAP_FAILED) return read_error(path, errno);
-      const std::shared_ptr<const void> keep(data, [size](const void* p) {
+      const std::shared_ptr<const void> keep(data, [size = *size](const void* p) {
         ::munmap(const_cast<void*>(p), static_cast<std::size_t>(size));
       });
-      return FileView({static_cast<const std::byte*>(data), static_cast<std::size_t>(size)}, keep);
+      return FileView({static_cast<const std::byte*>(data), static_cast<std::size_t>(*size)}, keep);
     }
-    auto bytes = read_all(file.get(), path, size);
+    auto bytes = read_all(file.get(), path, *size);
     if (!bytes) return tl::unexpected(bytes.error());
     return FileView(std::move(*bytes));
+  }
+
+  Result<Bytes> read(const Path& path, std::uint64_t limit) override {
+    const Descriptor file = open_to_read(path);
+    const auto size = size_of(file, path, limit);
+    if (!size) return tl::unexpected(size.error());
+    return read_all(file.get(), path, *size);
   }
 
   Result<std::vector<std::string>> list(const Path& folder) override {
@@ -210,6 +228,12 @@ Path folder_from(const char* variable, const Path& fallback) {
 }
 
 }  // namespace
+
+Result<Bytes> Storage::read(const Path& path, std::uint64_t limit) {
+  const auto seen = view(path, limit);
+  if (!seen) return tl::unexpected(seen.error());
+  return Bytes(seen->bytes().begin(), seen->bytes().end());
+}
 
 FileView::FileView(Bytes owned) {
   const auto shared = std::make_shared<const Bytes>(std::move(owned));
