@@ -202,8 +202,10 @@ Bytes pak_with_note(std::string_view code, std::string_view maker, std::uint32_t
   put(pak, 0x304, maker);
   put_be(pak, 0x306, 5, 2);
   put_u8(pak, 0x308, 2);
-  for (std::size_t i = 0; i < 7; ++i)
-    put_u8(pak, 0x310 + i, static_cast<unsigned>(0x1A + (seed + i * 5) % 26));
+  // In the console's own code: A is 1A, a blank 0F.
+  constexpr std::string_view kName = "GLACIER POST";
+  for (std::size_t i = 0; i < kName.size(); ++i)
+    put_u8(pak, 0x310 + i, kName[i] == ' ' ? 0x0FU : static_cast<unsigned>(kName[i] - 'A' + 0x1A));
   for (std::size_t i = 0; i < 0x200; ++i) put_u8(pak, 0x500 + i, numbers.next());
   return pak;
 }

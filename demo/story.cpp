@@ -137,10 +137,23 @@ void tell_of_cards(Teller& story) {
   story.run({"card", "mend", "downloads/failed.card", "-o", "rescued.card"});
 }
 
+void tell_of_small_cards(Teller& story) {
+  story.scene("Small cards",
+              "Consoles keep saves inside, in controllers, and in cartridges: cards all the same. "
+              "Brass Meridian moves from the console's own memory onto a cartridge.");
+  story.run({"card", "put", "closet/meridian cartridge.bram",
+             "closet/meridian internal.bram:MERIDIAN_02"});
+  story.run({"card", "show", "closet/meridian cartridge.bram"});
+  story.say("A controller pak inside a container is a card too.");
+  story.run({"card", "show", "den/saves/Glacier Post (America).srm:pak1"});
+}
+
 void tell_of_undo(Teller& story) {
   story.scene(
       "Second thoughts",
-      "The last carry brought Velvet Signal to the attic. It can be taken back to the byte.");
+      "The last move put Brass Meridian onto the cartridge. It can be taken back to the byte, and "
+      "so can the one before.");
+  story.run({"undo"});
   story.run({"undo"});
 }
 
@@ -160,6 +173,7 @@ int tell_story(const Path& folder, const cli::Surroundings& surroundings) {
   tell_of_refusals(story);
   tell_of_a_drawer(story);
   tell_of_cards(story);
+  tell_of_small_cards(story);
   tell_of_undo(story);
   story.say(fmt::format("Look around in {}; it is yours to try things on.", folder.string()));
   std::filesystem::current_path(before, problem);

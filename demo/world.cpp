@@ -208,6 +208,30 @@ void build_cards(Builder& world) {
   world.file("downloads/failed.card", failed_card(), 29);
 }
 
+// Small cards: visual memory, backup memory of two consoles.
+void build_closet(Builder& world) {
+  world.file("closet/regatta.card",
+             card_with("dc-card", 200,
+                       {dc_icon_file(Art::wave),
+                        dc_save("REGATTA_01", "REGATTA CUP", "Pocket Regatta / Cup, race 5", 9'000,
+                                Art::wave, true, 3),
+                        dc_save("REGATTA_GHO", "REGATTA GHOSTS", "Pocket Regatta / Ghosts", 31'000,
+                                Art::kite, false, 4)}),
+             27);
+  world.file("closet/meridian internal.bram",
+             card_with("saturn-bram", 510,
+                       {saturn_save("MERIDIAN_01", "Chapter 4", 4'200, 5),
+                        saturn_save("MERIDIAN_02", "Chapter 9", 4'200, 6),
+                        saturn_save("MERIDIAN_SY", "Settings", 90, 7)}),
+             27);
+  world.file("closet/meridian cartridge.bram", card_with("saturn-bram", 1022, {}), 2);
+  world.file("closet/menagerie.bram",
+             card_with("pce-bram", 2030,
+                       {pce_save("COBALT-1", 320, 8), pce_save("COBALT-2", 320, 9),
+                        pce_save("MENAGERIE", 64, 10)}),
+             26);
+}
+
 }  // namespace
 
 Places places(const Path& folder) {
@@ -222,6 +246,7 @@ Result<void> build_world(const Path& folder) {
   build_downloads(world);
   build_drawer(world);
   build_cards(world);
+  build_closet(world);
   const std::string catalog = kCatalog;
   Bytes bytes;
   for (const char c : catalog) bytes.push_back(static_cast<std::byte>(c));

@@ -6,6 +6,7 @@
 
 #include "bayswap/catalog.h"
 #include "bayswap/game.h"
+#include "bayswap/layout.h"
 #include "bayswap/result.h"
 #include "bayswap/storage.h"
 
@@ -52,6 +53,10 @@ class BayList {
   std::vector<Bay> bays_;
   std::string text_;
 };
+
+/// What lies on a shelf of this pattern and layout: a card that is also a part of a cartridge's
+/// save counts as one where every game has its own, and as a card where games share it.
+[[nodiscard]] Kind kind_on_shelf(std::string_view pattern, const Layout& layout);
 
 /// Letters, digits, `-` and `_`: what a bay may be called.
 [[nodiscard]] bool is_bay_name(std::string_view name);

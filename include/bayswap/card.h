@@ -98,7 +98,11 @@ struct CardInfo {
   std::string single_layout;  ///< the usual file for one save
   std::vector<std::uint32_t> capacities;  ///< blocks that a user can fill
   std::uint32_t default_blocks = 0;
-  std::size_t block_size = 0;  ///< bytes
+  std::size_t block_size = 0;    ///< bytes
+  std::size_t name_length = 20;  ///< letters that a save's name can have
+  /// The part of a cartridge's save that holds such a card whole, as layouts of one part call it;
+  /// empty when there is none. Such a layout reads and writes that part.
+  std::string part = {};
 };
 
 /// A layout whose file is a whole card. Reading is tolerant: what is damaged is a finding, and the
@@ -131,6 +135,8 @@ class CardLayout : public Layout {
   [[nodiscard]] virtual bool is_own_form(ByteView /*file*/) const { return true; }
   /// What the console knows a save by: two saves of one card cannot share it.
   [[nodiscard]] virtual std::string identity(const Save& save) const { return save.name; }
+  /// The save's name with a number, as short as the card needs it.
+  [[nodiscard]] virtual std::string numbered(const Save& save, int number) const;
 
   [[nodiscard]] Result<Content> read(ByteView file, const Hints& hints) const override;
   /// With a card as the mould, saves that are on it stay as they lie.
@@ -139,6 +145,10 @@ class CardLayout : public Layout {
 
 /// Null when the layout is no card.
 [[nodiscard]] const CardLayout* as_card(const Layout* layout);
+
+/// Whether Layout::read() gives the chips of a cartridge: all batteries, and cards that are also a
+/// part of a cartridge's save.
+[[nodiscard]] bool holds_chips(const Layout& layout);
 
 /// Reads a card, and adds what the strict look finds where reading itself found no error.
 [[nodiscard]] Result<Card> examine(const CardLayout& layout, ByteView file);

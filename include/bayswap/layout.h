@@ -33,6 +33,8 @@ struct Hints {
   /// The unit (1, 2, 4 or 8 bytes reversed) in which text in the file can be read; 0: none stands
   /// out. identify() fills it in once for all layouts.
   std::optional<std::size_t> readable_unit;
+  /// The file that travels beside this one (LayoutInfo::companion); empty when there is none.
+  Bytes companion = {};
 };
 
 /// A layout's claim on a file.
@@ -63,6 +65,7 @@ struct Written {
   Bytes bytes;
   Findings losses;  ///< progress of the saves that is not in the bytes
   Findings notes;
+  Bytes companion = {};  ///< to be kept beside the file, see LayoutInfo::companion
 };
 
 /// The static facts of a layout.
@@ -73,6 +76,8 @@ struct LayoutInfo {
   std::string summary;                    ///< one line for people
   std::vector<std::string> parts;         ///< part names that it can hold, in file order
   std::vector<std::uint64_t> file_sizes;  ///< usual sizes in bytes, without trailers
+  /// What the name of a second file adds to that of the first, when the layout needs two.
+  std::string companion = {};
 };
 
 /// One arrangement of saves in a file. Implementations are immutable and may be used from several

@@ -6,6 +6,7 @@
 
 #include "bays/toml_file.h"
 #include "bayswap/bay.h"
+#include "bayswap/card.h"
 #include "bayswap/layout.h"
 #include "bayswap/naming.h"
 #include "bytes/text.h"
@@ -74,7 +75,8 @@ Result<Shelf> shelf_of(const toml::table& table, const std::string& file) {
   shelf.layout = std::move(*ids);
   // The layouts tell the kind where nobody says it.
   if (kind->empty() && !shelf.layout.empty())
-    if (const auto layout = find_layout(shelf.layout.front())) shelf.kind = (*layout)->info().kind;
+    if (const auto layout = find_layout(shelf.layout.front()))
+      shelf.kind = kind_on_shelf(shelf.pattern, **layout);
   auto roms = text_of(table, "roms", false, file);
   if (!roms) return tl::unexpected(roms.error());
   shelf.roms = std::move(*roms);
@@ -152,6 +154,11 @@ std::string without_bay(const std::string& text, std::string_view name) {
 }
 
 }  // namespace
+
+Kind kind_on_shelf(std::string_view pattern, const Layout& layout) {
+  const bool own = pattern.find('{') != std::string_view::npos;
+  return own && holds_chips(layout) ? Kind::battery : layout.info().kind;
+}
 
 bool is_bay_name(std::string_view name) {
   return !name.empty() && name.size() <= 64 && std::all_of(name.begin(), name.end(), [](char c) {

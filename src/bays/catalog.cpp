@@ -3,6 +3,7 @@
 #include <fmt/format.h>
 
 #include "bays/toml_file.h"
+#include "bayswap/card.h"
 #include "bayswap/layout.h"
 #include "bytes/text.h"
 
@@ -70,7 +71,7 @@ std::optional<std::vector<Chip>> CatalogGame::chips() const {
   const std::string wanted = fmt::format("{}-{}", to_string(system), chip);
   for (const auto& layout : layouts().all()) {
     const LayoutInfo& info = layout->info();
-    if (info.kind != Kind::battery) continue;
+    if (!holds_chips(*layout)) continue;
     // `eeprom` alone means either size; the chip's name then comes without a capacity.
     if (info.id == wanted) return std::vector<Chip>{{info.parts.front(), info.file_sizes.front()}};
     if (info.system == system && info.parts.front() == chip) return std::vector<Chip>{{chip, 0}};

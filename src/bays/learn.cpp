@@ -156,7 +156,7 @@ class Learner {
       shelf.pattern = key.first;
       shelf.layout = elected(group);
       if (const auto layout = find_layout(shelf.layout.front()))
-        shelf.kind = (*layout)->info().kind;
+        shelf.kind = kind_on_shelf(shelf.pattern, **layout);
       if (!group.rom_folders.empty()) shelf.roms = common_folder(group.rom_folders);
       found.push_back(std::move(shelf));
     }

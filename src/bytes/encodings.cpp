@@ -63,6 +63,24 @@ std::string shift_jis_text(ByteView bytes) {
   return trimmed(converted("CP932", bytes));
 }
 
+std::optional<Bytes> shift_jis_bytes(std::string_view text) {
+  // NOLINTNEXTLINE(performance-no-int-to-ptr): what iconv_open() gives when it fails
+  const auto none = reinterpret_cast<iconv_t>(-1);
+  iconv_t converter = iconv_open("CP932", "UTF-8");
+  if (converter == none) return std::nullopt;
+  std::string input(text);
+  std::string output(input.size() * 2, '\0');
+  char* in = input.data();
+  char* out = output.data();
+  std::size_t left = input.size();
+  std::size_t room = output.size();
+  const bool whole = iconv(converter, &in, &left, &out, &room) == 0 && left == 0;
+  iconv_close(converter);
+  if (!whole) return std::nullopt;
+  const ByteView bytes = as_bytes(output).first(output.size() - room);
+  return Bytes(bytes.begin(), bytes.end());
+}
+
 std::string latin_text(ByteView bytes) {
   return trimmed(converted("CP1252", bytes));
 }

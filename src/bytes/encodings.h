@@ -1,7 +1,9 @@
 // Text encodings of consoles, to UTF-8.
 #pragma once
 
+#include <optional>
 #include <string>
+#include <string_view>
 
 #include "bayswap/bytes.h"
 
@@ -9,6 +11,9 @@ namespace bayswap {
 
 /// Shift-JIS (code page 932), up to the first NUL. Bytes that stand for nothing become `?`.
 [[nodiscard]] std::string shift_jis_text(ByteView bytes);
+
+/// UTF-8 as Shift-JIS. Nothing when a letter does not exist there.
+[[nodiscard]] std::optional<Bytes> shift_jis_bytes(std::string_view text);
 
 /// The western code page 1252, up to the first NUL.
 [[nodiscard]] std::string latin_text(ByteView bytes);

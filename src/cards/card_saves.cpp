@@ -8,6 +8,7 @@
 #include "bays/walk.h"
 #include "bayswap/card_file.h"
 #include "bytes/text.h"
+#include "cards/companion.h"
 #include "cards/open_card.h"
 
 namespace bayswap {
@@ -68,6 +69,7 @@ Result<CardSaves> read_file(Session& session, const Path& path, const std::strin
   if (!view) return tl::unexpected(view.error());
   Hints hints;
   hints.file_name = path.filename().string();
+  hints.companion = read_companion(*session.storage, path);
   const Layout* layout = nullptr;
   if (!is.empty()) {
     const auto said = find_layout(is);
@@ -89,7 +91,9 @@ Result<CardSaves> read_file(Session& session, const Path& path, const std::strin
                                                             guesses.front().layout->info().id)),
                   "say what it is with --is LAYOUT if you know better");
   }
-  auto content = layout->read(view->bytes(), hints);
+  const CardLayout* card = as_card(layout);
+  auto content = card != nullptr ? card->CardLayout::read(view->bytes(), hints)
+                                 : layout->read(view->bytes(), hints);
   if (!content) {
     Error error = content.error();
     error.text = fmt::format("{}: {}", safe_text(path.string()), error.text);
@@ -101,7 +105,7 @@ Result<CardSaves> read_file(Session& session, const Path& path, const std::strin
   found.findings = std::move(content->findings);
   if (const auto info = session.storage->info(path)) found.modified_ns = info->modified_ns;
   for (Save& save : found.saves)
-    if (!save.modified && as_card(layout) == nullptr) save.modified = seconds_of(found.modified_ns);
+    if (!save.modified && card == nullptr) save.modified = seconds_of(found.modified_ns);
   return found;
 }
 
@@ -192,6 +196,9 @@ Result<SaveFiles> plan_save(const Layout& layout, const Save& save, const Path& 
   planned.losses = std::move(written->losses);
   planned.notes = std::move(written->notes);
   planned.files.emplace_back(where, std::move(written->bytes));
+  if (!written->companion.empty())
+    planned.files.emplace_back(where.string() + layout.info().companion,
+                               std::move(written->companion));
   return planned;
 }
 

@@ -81,7 +81,8 @@ Result<void> write_all(Storage& storage, const std::vector<SaveFiles>& planned, 
       if (auto written = replace_file(storage, path, bytes); !written) return written;
       size += bytes.size();
     }
-    const bool one = save.files.size() == 1 && save.files.front().first == save.shown;
+    const bool one = save.files.front().first == save.shown;
+    if (one) size = save.files.front().second.size();
     result.outputs.push_back({save.shown, save.layout, size,
                               one ? sha256_hex(save.files.front().second) : std::string()});
   }

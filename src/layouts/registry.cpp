@@ -11,12 +11,20 @@
 #include "layouts/battery/chip_table.h"
 #include "layouts/battery/gb_clock.h"
 #include "layouts/battery/n64_combined.h"
+#include "layouts/cards/dc_card.h"
+#include "layouts/cards/dc_single.h"
 #include "layouts/cards/gc_card.h"
 #include "layouts/cards/gc_single.h"
+#include "layouts/cards/n64_pak.h"
+#include "layouts/cards/n64_pak_note.h"
+#include "layouts/cards/pce_bram.h"
+#include "layouts/cards/pce_single.h"
 #include "layouts/cards/ps1_card.h"
 #include "layouts/cards/ps1_single.h"
 #include "layouts/cards/ps2_card.h"
 #include "layouts/cards/ps2_single.h"
+#include "layouts/cards/saturn_bram.h"
+#include "layouts/cards/saturn_single.h"
 
 namespace bayswap {
 namespace {
@@ -38,6 +46,15 @@ LayoutRegistry built_in() {
   add(std::make_unique<Ps2FolderLayout>());
   add(std::make_unique<GcCardLayout>());
   add(std::make_unique<GcSingleLayout>());
+  add(std::make_unique<N64PakLayout>());
+  add(std::make_unique<N64PakNoteLayout>());
+  add(std::make_unique<DcCardLayout>());
+  add(std::make_unique<DcSingleLayout>());
+  add(std::make_unique<SaturnBramLayout>(false));
+  add(std::make_unique<SaturnBramLayout>(true));
+  add(std::make_unique<SaturnSingleLayout>());
+  add(std::make_unique<PceBramLayout>());
+  add(std::make_unique<PceSingleLayout>());
   return registry;
 }
 

@@ -6,6 +6,7 @@
 
 #include "bayswap/naming.h"
 #include "bytes/text.h"
+#include "cards/companion.h"
 #include "layouts/battery/chips.h"
 
 namespace bayswap {
@@ -68,6 +69,7 @@ Result<void> choose_layout(Inspection& found, const InspectOptions& options) {
   return {};
 }
 
+constexpr std::uint64_t kMostWithCompanion = 1U << 18U;  // bytes; larger saves stand alone
 constexpr std::uint64_t kLeastState = 8192;  // smaller files are too small for a machine's memory
 
 bool is_state(const Inspection& found) {
@@ -154,6 +156,9 @@ Result<Inspection> inspect(Session& session, RomFolders& folders, const Path& pa
   found.info.size = found.view.bytes().size();
   found.hints.file_name = path.filename().string();
   found.hints.system = options.system;
+  const Bytes companion =
+      found.info.size <= kMostWithCompanion ? read_companion(*session.storage, path) : Bytes{};
+  found.hints.companion = companion;
 
   if (options.rom) {
     found.rom = read_rom_file(*session.storage, *options.rom);
@@ -188,6 +193,7 @@ Result<Inspection> inspect(Session& session, RomFolders& folders, const Path& pa
       found.hints.file_name = path.filename().string();
     }
   }
+  found.hints.companion = companion;
   found.game_known = found.rom || found.named_after;
   if (auto chosen = choose_layout(found, options); !chosen) return tl::unexpected(chosen.error());
   if (options.is.empty()) found.state = is_state(found);

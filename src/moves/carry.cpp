@@ -8,6 +8,7 @@
 
 #include "bayswap/card_file.h"
 #include "bytes/text.h"
+#include "cards/companion.h"
 #include "moves/carry_cards.h"
 #include "moves/carry_checks.h"
 #include "moves/carry_source.h"
@@ -23,6 +24,11 @@ std::string time_text(std::int64_t ns) {
   ::gmtime_r(&seconds, &parts);
   return fmt::format("{:04}-{:02}-{:02} {:02}:{:02}:{:02} UTC", parts.tm_year + 1900,
                      parts.tm_mon + 1, parts.tm_mday, parts.tm_hour, parts.tm_min, parts.tm_sec);
+}
+
+// The card that a file is, when one of its saves is what changes; null otherwise.
+const CardLayout* onto_card(const TargetFile& file) {
+  return file.carried.kind == Kind::card_save ? as_card(file.layout) : nullptr;
 }
 
 class Carrier {
@@ -83,7 +89,7 @@ class Carrier {
         bay_name = save.substr(0, colon);
         name = save.substr(colon + 1);
       } else {
-        auto on_cards = read_card_sources(session_, save, request_.is);
+        auto on_cards = read_card_sources(session_, *bay_, save, request_.is);
         if (!on_cards) return tl::unexpected(on_cards.error());
         if (*on_cards) return std::move(**on_cards);
         auto source = read_loose(save);
@@ -221,7 +227,7 @@ class Carrier {
     const TargetFile& file = targets.files.front();
     auto carried = carry_files(source, targets, line, checks);
     // The plan for the next save sees this one on its card.
-    if (carried && request_.plan && !checks.stopped() && as_card(file.layout) != nullptr)
+    if (carried && request_.plan && !checks.stopped() && onto_card(file) != nullptr)
       planned_cards_[file.path.string()] = file.bytes;
     return carried;
   }
@@ -245,8 +251,7 @@ class Carrier {
         work.push_back(&file);
         if (auto newer = newer_there(source, file, history->has_value() ? &**history : nullptr))
           (void)checks.add(std::move(*newer));
-        if (as_card(file.layout) == nullptr &&
-            !claimed_.emplace(line.to, list_text(line.from)).second)
+        if (onto_card(file) == nullptr && !claimed_.emplace(line.to, list_text(line.from)).second)
           (void)checks.add({Level::error, "name-taken",
                             fmt::format("{} goes to the same file", safe_text(claimed_[line.to])),
                             "carry the one that you want by its name"});
@@ -279,7 +284,7 @@ class Carrier {
                                      const History* history) {
     if (!file.before || !file.replaces_progress) return std::nullopt;
     // What history knows of a card is about all of its saves.
-    if (as_card(file.layout) != nullptr) history = nullptr;
+    if (onto_card(file) != nullptr) history = nullptr;
     const std::string path = file.path.string();
     if (history != nullptr) {
       const auto replaced = history->replaced_at(path);
@@ -331,6 +336,14 @@ class Carrier {
       change.content = file->bytes;
       change.before = file->before;
       changes.push_back(std::move(change));
+      if (file->companion.empty()) continue;
+      FileChange beside;
+      beside.path = file->path.string() + file->layout->info().companion;
+      beside.content = file->companion;
+      const auto there = version_at(*session_.storage, beside.path);
+      if (!there) return tl::unexpected(there.error());
+      beside.before = there->digest;
+      changes.push_back(std::move(beside));
     }
     Mover mover(*session_.storage, *history_);
     auto done = mover.apply(std::move(move), changes, [&] { return compare_as_saves(work); });
@@ -344,11 +357,14 @@ class Carrier {
       if (!view) return tl::unexpected(view.error());
       Hints hints;
       hints.system = file->carried.system;
-      const auto content = file->layout->read(view->bytes(), hints);
+      hints.companion = read_companion(*session_.storage, file->path);
+      const CardLayout* card = onto_card(*file);
+      const auto content = card != nullptr ? card->CardLayout::read(view->bytes(), hints)
+                                           : file->layout->read(view->bytes(), hints);
       bool same = content && !content->saves.empty();
       if (same && file->carried.kind == Kind::card_save)
         same = std::any_of(content->saves.begin(), content->saves.end(), [&](const Save& save) {
-          return as_card(file->layout) != nullptr
+          return card != nullptr
                      ? same_card_save(save, file->carried)
                      : save.parts == file->carried.parts || same_card_save(save, file->carried);
         });

@@ -1,4 +1,5 @@
 #include "moves/carry_cards.h"
+#include "cards/companion.h"
 
 #include <fmt/format.h>
 
@@ -310,6 +311,7 @@ class CardTarget {
       if (!view) return tl::unexpected(view.error());
       Hints hints;
       hints.file_name = path.filename().string();
+      hints.companion = read_companion(*session_.storage, path);
       if (const auto old = layout.read(view->bytes(), hints); old && !old->saves.empty())
         file.already_there = same_card_save(old->saves.front(), source_.save);
     }
@@ -320,6 +322,7 @@ class CardTarget {
     }
     for (Finding& loss : written->losses) (void)checks_.add(std::move(loss));
     file.bytes = std::move(written->bytes);
+    file.companion = std::move(written->companion);
     return std::optional<TargetFile>(std::move(file));
   }
 
@@ -333,9 +336,15 @@ class CardTarget {
   std::vector<Choice> choices_;
 };
 
+bool keeps_parts(const Bay& bay, const Layout& card) {
+  return holds_chips(card) && std::ranges::any_of(bay.shelves, [&](const Shelf& shelf) {
+           return shelf.system == card.info().system && shelf.kind == Kind::battery;
+         });
+}
+
 }  // namespace
 
-Result<std::optional<std::vector<Source>>> read_card_sources(Session& session,
+Result<std::optional<std::vector<Source>>> read_card_sources(Session& session, const Bay& to,
                                                              const std::string& text,
                                                              const std::string& is) {
   using Sources = std::vector<Source>;
@@ -352,6 +361,8 @@ Result<std::optional<std::vector<Source>>> read_card_sources(Session& session,
     if (!named && is.empty()) return std::optional<Sources>{};
     return tl::unexpected(found.error());
   }
+  if (const Layout* layout = layouts().find(found->layout); !named && keeps_parts(to, *layout))
+    return std::optional<Sources>{};
   const Path path = named ? Path(split_card_name(session, text)->first) : Path(text);
   Sources sources;
   for (Save& save : found->saves)

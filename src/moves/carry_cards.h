@@ -13,8 +13,10 @@
 namespace bayswap {
 
 /// The saves of cards that a text names: a card (all of its saves), `CARD:NAME`, a file or folder
-/// of one save. Nothing when it names something else.
+/// of one save. Nothing when it names something else, or a card that moves whole: as the part of a
+/// cartridge's save, to a bay that keeps such parts.
 [[nodiscard]] Result<std::optional<std::vector<Source>>> read_card_sources(Session& session,
+                                                                           const Bay& to,
                                                                            const std::string& text,
                                                                            const std::string& is);
 

@@ -40,6 +40,7 @@ struct TargetFile {
   bool already_there = false;
   bool replaces_progress = false;  ///< the file there holds other progress in these parts
   Bytes bytes;
+  Bytes companion = {};  ///< goes beside it, see LayoutInfo::companion
 };
 
 struct Targets {

@@ -6,6 +6,7 @@
 #include <system_error>
 
 #include "bytes/text.h"
+#include "cards/open_card.h"
 #include "layouts/battery/chips.h"
 #include "look/inspect.h"
 #include "moves/part_layouts.h"
@@ -66,6 +67,13 @@ Result<void> settle(Inspection& found, const std::vector<const Layout*>& targets
 Result<Input> read_input(Session& session, RomFolders& folders, const Path& path,
                          const std::string& is, const ReshapeRequest& request,
                          const std::vector<const Layout*>& targets) {
+  if (is_missing(*session.storage, path))
+    if (const auto card = open_card(session, path.string(), is);
+        card && card->container != nullptr && holds_chips(*card->layout)) {
+      auto content = card->layout->read(card->bytes(), card->hints);
+      if (!content) return tl::unexpected(content.error());
+      return Input{std::move(content->saves.front()), card->layout, {}, {}};
+    }
   InspectOptions how;
   how.is = is;
   how.rom = request.rom;

@@ -14,20 +14,34 @@
 namespace bayswap {
 namespace {
 
-bool is_card_kind(const std::string& id) {
-  const auto layout = find_layout(id);
-  return layout && (*layout)->info().kind == Kind::card_save;
+// What a layout's id says: saves of cards, chips, or, for cards that are a part of a cartridge's
+// save, either.
+struct Meaning {
+  bool cards = false;
+  bool chips = false;
+};
+
+Meaning meaning_of(const std::vector<std::string>& ids) {
+  Meaning meaning;
+  for (const std::string& id : ids)
+    if (const auto layout = find_layout(id)) {
+      meaning.cards = meaning.cards || (*layout)->info().kind == Kind::card_save;
+      meaning.chips = meaning.chips || holds_chips(**layout);
+    }
+  return meaning;
 }
 
 bool speaks_of_cards(Session& session, const ReshapeRequest& request) {
-  const auto any = [](const std::vector<std::string>& ids) {
-    return std::ranges::any_of(ids, is_card_kind);
-  };
-  if (!request.is.empty()) return any(request.is);
-  if (any(request.as)) return true;
+  const Meaning is = meaning_of(request.is);
+  const Meaning as = meaning_of(request.as);
+  if (is.cards != is.chips) return is.cards;
   // A conversion to chips stays one, whatever the file looks like.
-  if (!request.as.empty()) return false;
-  return read_card_saves(session, request.inputs.front().string(), "").has_value();
+  if (as.cards != as.chips || !(request.as.empty() || as.cards)) return as.cards;
+  const std::string said = request.is.empty() ? "" : request.is.front();
+  if (request.as.empty() && request.like &&
+      !read_card_saves(session, request.like->string(), "").has_value())
+    return false;
+  return read_card_saves(session, request.inputs.front().string(), said).has_value();
 }
 
 // The siblings that the catalog knows of a game, for the hint of a warning.
@@ -97,7 +111,8 @@ Result<void> write_outputs(Storage& storage, const ReshapeRequest& request, cons
     if (auto written = replace_file(storage, path, bytes); !written) return written;
     size += bytes.size();
   }
-  const bool one = files.files.size() == 1 && files.files.front().first == request.out;
+  const bool one = files.files.front().first == request.out;
+  if (one) size = files.files.front().second.size();
   result.outputs.push_back({request.out, files.layout, size,
                             one ? sha256_hex(files.files.front().second) : std::string()});
   return {};
@@ -153,6 +168,9 @@ Result<std::optional<Reshaped>> reshape_card(Session& session, const ReshapeRequ
     result.findings.insert(result.findings.end(), written->notes.begin(), written->notes.end());
     files = {{}, request.out, (*target)->info().id, {}, {}};
     files.files.emplace_back(request.out, std::move(written->bytes));
+    if (!written->companion.empty())
+      files.files.emplace_back(request.out.string() + (*target)->info().companion,
+                               std::move(written->companion));
   }
   if (!result.losses.empty() && !request.accept.contains("loses-parts")) {
     const Finding& first = result.losses.front();

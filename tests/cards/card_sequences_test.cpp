@@ -61,7 +61,11 @@ void step(const CardLayout& layout, Bytes& card, Model& model, test::Numbers& nu
     }
     if (!changed) {
       ASSERT_EQ(changed.error().code, "no-room") << changed.error().text;
-      ASSERT_NE(changed.error().text.find("missing"), std::string::npos);
+      // A dc card has one place for a game, whatever else is free.
+      const std::string& text = changed.error().text;
+      ASSERT_TRUE(text.find("missing") != std::string::npos ||
+                  text.find("is a game") != std::string::npos)
+          << text;
       return;
     }
     card = changed->bytes;
@@ -78,7 +82,8 @@ void step(const CardLayout& layout, Bytes& card, Model& model, test::Numbers& nu
     card = changed->bytes;
     // What was dropped last can still be read, where the card keeps enough of it.
     const auto after = layout.open(card);
-    if (layout.info().system == System::ps1 || layout.info().system == System::ps2) {
+    const System system = layout.info().system;
+    if (system == System::ps1 || system == System::ps2 || system == System::saturn) {
       bool found = false;
       for (const CardSave& gone : after->deleted)
         found = found || same_card_save(gone.save, read->saves[drop[0]].save);
@@ -116,7 +121,9 @@ TEST_P(CardSequences, SinglesCarryEverything) {
     const auto file = (*single)->write({std::span(&on_card, 1), std::nullopt, {}});
     ASSERT_TRUE(file);
     EXPECT_EQ(identify(file->bytes, {}).front().layout, *single);
-    const auto again = (*single)->read(file->bytes, {});
+    Hints hints;
+    hints.companion = file->companion;
+    const auto again = (*single)->read(file->bytes, hints);
     ASSERT_TRUE(again);
     EXPECT_TRUE(again->findings.empty());
     EXPECT_TRUE(same_card_save(again->saves.at(0), save));

@@ -41,7 +41,7 @@ TEST_P(EveryLayout, WritesBackWhatItRead) {
       ASSERT_TRUE(onto_itself) << onto_itself.error().text;
       EXPECT_EQ(onto_itself->bytes, file) << size << "+" << extra;
       EXPECT_TRUE(onto_itself->losses.empty());
-      if (extra > 0 || !content->header.empty()) continue;
+      if (extra > 0 || !content->header.empty() || has_error(content->findings)) continue;
       const auto afresh = layout().write({content->saves, std::nullopt, {}});
       ASSERT_TRUE(afresh) << afresh.error().text;
       const auto again = layout().read(afresh->bytes, {});

@@ -7,7 +7,7 @@
 #include <vector>
 
 #include "bayswap/card.h"
-#include "support/golden_cards.h"
+#include "support/golden_small_cards.h"
 
 namespace bayswap::test {
 
@@ -73,6 +73,26 @@ inline Save random_card_save(const CardLayout& layout, unsigned number, Numbers&
     save.game.code = "GKFE";
     save.game.maker = "7Q";
     save.parts.push_back({"data", random_bytes((1 + numbers() % 18) * 8192, seed), false, {}});
+  } else if (save.system == System::n64) {
+    save.name = numbers() % 3 == 0 ? "POST " + digits + ".A" : "ポスト " + digits;
+    save.game.code = "NGPE";
+    save.game.maker = "BS";
+    save.modified.reset();
+    save.parts.push_back({"data", random_bytes((1 + numbers() % 40) * 256, seed), false, {}});
+  } else if (save.system == System::dc) {
+    save.name = "REGATTA" + digits;
+    const bool game = number % 10 == 9;
+    save.parts.push_back(
+        {"data", dc_data(1 + numbers() % 2, 512 + numbers() % 25'000, seed, game), false, {}});
+  } else if (save.system == System::saturn) {
+    save.name = "MERID-" + digits;
+    save.comment = "chapter";
+    save.modified = std::chrono::floor<std::chrono::minutes>(*save.modified);
+    save.parts.push_back({"data", random_bytes(1 + numbers() % 9000, seed), false, {}});
+  } else if (save.system == System::pce) {
+    save.name = "COBAL" + digits;
+    save.modified.reset();
+    save.parts.push_back({"data", random_bytes(1 + numbers() % 600, seed), false, {}});
   }
   return save;
 }

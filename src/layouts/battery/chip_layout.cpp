@@ -195,6 +195,8 @@ Result<Content> ChipLayout::read(ByteView file, const Hints& hints) const {
   save.parts.push_back(make_part(spec_.system, spec_.part, chip));
   if (auto half = judge_half_written(save.parts.front()))
     content.findings.push_back(std::move(*half));
+  if (auto inside = judge_contents(spec_.system, save.parts.front().data))
+    content.findings.push_back(std::move(*inside));
   content.saves.push_back(std::move(save));
   const ByteView rest = file.subspan(stored);
   content.trailer.assign(rest.begin(), rest.end());

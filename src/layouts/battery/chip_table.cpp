@@ -59,8 +59,6 @@ const std::vector<ChipSpec>& chip_table() {
        {128_KiB}, "flash, every 32-bit word reversed", kN64Orders, 0},
       {"n64-flash-swap16", System::n64, "flash", A::swap16, kErasedOnes,
        {128_KiB}, "flash, every 16-bit pair swapped", kN64Orders, 0},
-      {"n64-pak", System::n64, "pak1", A::plain, kErasedZero,
-       {32_KiB}, "controller pak", {}, 0},
       {"nds-battery", System::nds, "sram", A::plain, kErasedOnes,
        {512_KiB, 256_KiB, 64_KiB, 8_KiB, 512, 32_KiB, 128_KiB, 1_MiB, 2_MiB, 4_MiB, 8_MiB}, "EEPROM, FRAM or flash of a card", {}, 0},
       {"md-battery-odd", System::md, "sram", A::odd, kErasedOnes,

@@ -9,6 +9,7 @@
 #include "bytes/text.h"
 #include "layouts/battery/clock.h"
 #include "layouts/battery/health.h"
+#include "layouts/battery/signatures.h"
 #include "layouts/cards/n64_pak_format.h"
 
 namespace bayswap {
@@ -35,8 +36,8 @@ bool nibbles_blank(ByteView data) {
 bool is_blank_part(System system, std::string_view part, ByteView data) {
   if (part == "clock") return clock_is_blank(data);
   if (is_nibble_chip(system, part, data.size())) return nibbles_blank(data);
-  if (part.starts_with("pak")) return is_erased(data) || pak_is_empty(data);
-  return is_erased(data) || has_short_period(data);
+  if (part.starts_with("pak")) return is_erased(data) || n64::pak_is_empty(data);
+  return is_erased(data) || has_short_period(data) || is_formatted_and_empty(system, data);
 }
 
 bool same_progress(System system, const Part& a, const Part& b) {

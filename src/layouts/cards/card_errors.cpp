@@ -72,6 +72,10 @@ Finding cut_short(std::uint64_t size, std::uint64_t whole) {
           "copy or dump it again; 'bayswap card mend' rescues what is there"};
 }
 
+Finding runs_out(const Save& save) {
+  return damaged(shown_name(save) + ": some of it lies behind the end of the file");
+}
+
 Finding damaged(std::string text) {
   return {Level::error, "damaged", std::move(text),
           "'bayswap card mend CARD -o NEWCARD' rescues what is whole"};

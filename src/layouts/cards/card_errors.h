@@ -17,6 +17,9 @@ namespace bayswap {
 /// The file does not have a card's size.
 [[nodiscard]] Finding cut_short(std::uint64_t size, std::uint64_t whole);
 
+/// Some of the save lies behind the end of the file.
+[[nodiscard]] Finding runs_out(const Save& save);
+
 [[nodiscard]] Finding damaged(std::string text);
 /// What a validator finds: an error, or a warning for what the card's redundancy still covers.
 [[nodiscard]] Finding spare_lost(std::string text);

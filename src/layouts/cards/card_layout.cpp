@@ -63,10 +63,9 @@ Result<ChangedCard> onto_new_card(const CardLayout& layout, std::span<const Save
 Result<ChangedCard> put_under_free_name(const CardLayout& layout, const Bytes& card,
                                         Rescue& rescue) {
   auto put = layout.change(card, {{}, {rescue.save}});
-  const std::string name = rescue.save.name;
+  const Save original = rescue.save;
   for (int number = 2; !put && put.error().code == "name-taken" && number < 10; ++number) {
-    rescue.save.name =
-        name.substr(0, std::min<std::size_t>(name.size(), 18)) + "-" + std::to_string(number);
+    rescue.save.name = layout.numbered(original, number);
     put = layout.change(card, {{}, {rescue.save}});
     if (put) {
       if (rescue.state == RescueState::whole) rescue.state = RescueState::repaired;
@@ -143,12 +142,28 @@ const CardLayout* as_card(const Layout* layout) {
   return dynamic_cast<const CardLayout*>(layout);
 }
 
+bool holds_chips(const Layout& layout) {
+  const CardLayout* card = as_card(&layout);
+  return layout.info().kind == Kind::battery ||
+         (card != nullptr && !card->card_info().part.empty());
+}
+
 const FolderLayout* as_folder(const Layout* layout) {
   return dynamic_cast<const FolderLayout*>(layout);
 }
 
 bool same_card_save(const Save& a, const Save& b) {
   return a.system == b.system && a.name == b.name && same_files(a, b);
+}
+
+std::string CardLayout::numbered(const Save& save, int number) const {
+  const std::string suffix = "-" + std::to_string(number);
+  std::size_t length = std::min(save.name.size(), card_info().name_length - suffix.size());
+  // Not in the middle of a letter.
+  while (length > 0 && length < save.name.size() &&
+         (static_cast<unsigned char>(save.name[length]) & 0xC0U) == 0x80U)
+    --length;
+  return save.name.substr(0, length) + suffix;
 }
 
 Result<Content> CardLayout::read(ByteView file, const Hints& /*hints*/) const {

@@ -10,6 +10,7 @@
 #include "layouts/cards/gc_card.h"
 #include "layouts/cards/gc_format.h"
 #include "layouts/cards/gc_validate.h"
+#include "layouts/cards/rescues.h"
 
 namespace bayswap {
 namespace {
@@ -140,13 +141,12 @@ class Salvager {
   }
 
   Rescue rescue(const Candidate& candidate, const Claim& claim, bool shift_jis) const {
-    Rescue rescue;
-    rescue.what = candidate.repaired;
-    rescue.what.insert(rescue.what.end(), claim.what.begin(), claim.what.end());
+    std::vector<std::string> what = candidate.repaired;
+    what.insert(what.end(), claim.what.begin(), claim.what.end());
     bool lost = claim.lost;
     for (const std::uint32_t block : claim.chain.blocks)
       if (!lost && !is_there(block)) {
-        rescue.what.push_back(
+        what.push_back(
             fmt::format("block {} is behind the end of the file", block + kSystemBlocks));
         lost = true;
       }
@@ -156,12 +156,7 @@ class Salvager {
         const ByteView bytes = block_of(card_, block + kSystemBlocks);
         data.insert(data.end(), bytes.begin(), bytes.end());
       }
-    rescue.save = make_save(candidate.entry, std::move(data), shift_jis);
-    if (lost) rescue.save.parts.clear();
-    rescue.state = lost                  ? RescueState::lost
-                   : rescue.what.empty() ? RescueState::whole
-                                         : RescueState::repaired;
-    return rescue;
+    return rescue_of(make_save(candidate.entry, std::move(data), shift_jis), std::move(what), lost);
   }
 
   void report_strays(const std::vector<bool>& held_by, Salvage& salvage) const {

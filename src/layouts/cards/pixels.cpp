@@ -12,6 +12,7 @@ Face face_of(const Save& save) {
     case System::ps1: return ps1_face(save);
     case System::ps2: return ps2_face(save);
     case System::gc: return gc_face(save);
+    case System::dc: return dc_face(save);
     default: return {};
   }
 }

@@ -20,5 +20,6 @@ namespace bayswap {
 [[nodiscard]] Face ps1_face(const Save& save);
 [[nodiscard]] Face ps2_face(const Save& save);
 [[nodiscard]] Face gc_face(const Save& save);
+[[nodiscard]] Face dc_face(const Save& save);
 
 }  // namespace bayswap

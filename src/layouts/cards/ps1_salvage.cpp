@@ -9,6 +9,7 @@
 #include "layouts/cards/ps1_card.h"
 #include "layouts/cards/ps1_format.h"
 #include "layouts/cards/ps1_validate.h"
+#include "layouts/cards/rescues.h"
 
 namespace bayswap {
 namespace {
@@ -142,21 +143,17 @@ class Salvager {
   }
 
   Rescue rescue(const Candidate& candidate, const Claim& claim) const {
-    Rescue rescue;
-    rescue.what = candidate.repaired;
-    rescue.what.insert(rescue.what.end(), claim.what.begin(), claim.what.end());
+    std::vector<std::string> what = candidate.repaired;
+    what.insert(what.end(), claim.what.begin(), claim.what.end());
     bool lost = claim.lost;
     for (const std::uint32_t block : claim.chain.blocks)
       if (!lost && !is_there(block)) {
-        rescue.what.push_back(fmt::format("block {} is behind the end of the file", block + 1));
+        what.push_back(fmt::format("block {} is behind the end of the file", block + 1));
         lost = true;
       }
-    rescue.save = make_save(candidate.frame, lost ? Bytes{} : data_of(card_, claim.chain.blocks));
-    if (lost) rescue.save.parts.clear();
-    rescue.state = lost                  ? RescueState::lost
-                   : rescue.what.empty() ? RescueState::whole
-                                         : RescueState::repaired;
-    return rescue;
+    return rescue_of(
+        make_save(candidate.frame, lost ? Bytes{} : data_of(card_, claim.chain.blocks)),
+        std::move(what), lost);
   }
 
   std::size_t held_;

@@ -1,0 +1,18 @@
+#include "cards/companion.h"
+
+namespace bayswap {
+
+Bytes read_companion(Storage& storage, const Path& path) {
+  constexpr std::uint64_t kLargest = 1U << 16U;
+  for (const auto& layout : layouts().all()) {
+    const std::string& suffix = layout->info().companion;
+    if (suffix.empty() || path.extension() == suffix) continue;
+    for (Path beside : {Path(path.string() + suffix), Path(path).replace_extension(suffix)}) {
+      if (is_missing(storage, beside)) continue;
+      if (auto bytes = storage.read(beside, kLargest)) return std::move(*bytes);
+    }
+  }
+  return {};
+}
+
+}  // namespace bayswap

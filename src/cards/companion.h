@@ -1,0 +1,13 @@
+// The second file of layouts that need two.
+#pragma once
+
+#include "bayswap/layout.h"
+#include "bayswap/storage.h"
+
+namespace bayswap {
+
+/// Reads what lies beside a file under one of the names that layouts use: the file's name with the
+/// suffix, or the suffix in place of its extension. Empty when there is nothing.
+[[nodiscard]] Bytes read_companion(Storage& storage, const Path& path);
+
+}  // namespace bayswap
