@@ -52,10 +52,6 @@ std::string in_hue(std::size_t save, const std::string& text, const Style& style
   return fmt::format("\x1b[38;2;{};{};{}m{}\x1b[0m", hue[0] / 2, hue[1] / 2, hue[2] / 2, text);
 }
 
-std::string blocks_text(std::uint64_t count) {
-  return grouped(count) + (count == 1 ? " block" : " blocks");
-}
-
 std::string time_text(const std::optional<Time>& time) {
   if (!time) return {};
   const auto midnight = std::chrono::floor<std::chrono::days>(*time);
@@ -100,15 +96,22 @@ std::vector<std::string> split_lines(const std::string& text) {
   return lines;
 }
 
-// Title first: what the catalog or the save itself calls it, and the card's own name for it last.
-std::vector<std::pair<Tone, std::string>> words_of(const CardSave& on_card) {
-  const Save& save = on_card.save;
+// What the catalog calls the game, then what the save says of itself; empty when neither does.
+std::vector<std::string> titles_of(const Save& save) {
   std::vector<std::string> titles;
   if (!save.game.title.empty()) titles.push_back(safe_text(save.game.title));
   for (std::string& line : split_lines(save.comment))
     if (titles.empty() || plain_title(line) != plain_title(titles.front()))
       titles.push_back(std::move(line));
-  if (titles.empty()) titles.push_back("no title");
+  return titles;
+}
+
+// Title first, and the card's own name for it last.
+std::vector<std::pair<Tone, std::string>> words_of(const CardSave& on_card) {
+  const Save& save = on_card.save;
+  std::vector<std::string> titles = titles_of(save);
+  const bool titled = !titles.empty();
+  if (!titled) titles.push_back(safe_text(save.name));
   std::vector<std::pair<Tone, std::string>> words;
   for (std::size_t i = 0; i < titles.size(); ++i)
     words.emplace_back(i == 0 ? Tone::title : Tone::plain, titles[i]);
@@ -118,9 +121,9 @@ std::vector<std::pair<Tone, std::string>> words_of(const CardSave& on_card) {
     if (!piece.empty()) game += (game.empty() ? "" : " · ") + safe_text(piece);
   if (!game.empty()) words.emplace_back(Tone::plain, game);
   const std::string time = time_text(save.modified);
-  words.emplace_back(Tone::plain,
-                     blocks_text(on_card.block_count) + (time.empty() ? "" : " · " + time));
-  words.emplace_back(Tone::quiet, safe_text(save.name));
+  words.emplace_back(Tone::plain, counted(on_card.block_count, block_word(save.system)) +
+                                      (time.empty() ? "" : " · " + time));
+  if (titled) words.emplace_back(Tone::quiet, safe_text(save.name));
   if (has_error(on_card.findings)) words.emplace_back(Tone::bad, "damaged");
   return words;
 }
@@ -242,7 +245,7 @@ std::string cell_text(const BlockUse& use, bool begins, std::size_t width, const
   return on_hue(use.save, text, style);
 }
 
-std::string map_text(const Card& card, const Style& style) {
+std::string map_text(const Card& card, std::string_view word, const Style& style) {
   if (card.map.empty()) return {};
   const std::size_t columns = style.width() - 4;
   const std::size_t cells_at_most = columns * kMapRows;
@@ -271,7 +274,8 @@ std::string map_text(const Card& card, const Style& style) {
     return std::ranges::any_of(card.map, [&](const BlockUse& use) { return use.state == state; });
   };
   std::vector<std::string> legend;
-  if (has(BlockState::used)) legend.push_back(on_hue(0, "1", style) + " a save's blocks");
+  if (has(BlockState::used))
+    legend.push_back(on_hue(0, "1", style) + fmt::format(" a save's {}s", word));
   if (has(BlockState::free)) legend.push_back(style.paint(Tone::quiet, "·") + " free");
   if (has(BlockState::deleted))
     legend.push_back(in_hue(0, "░", style) + " deleted, still readable");
@@ -280,7 +284,8 @@ std::string map_text(const Card& card, const Style& style) {
     legend.push_back(style.paint(Tone::warn, "?") + " in use, but by no save");
   if (has(BlockState::bad)) legend.push_back(style.paint(Tone::bad, "×") + " bad");
   text += fmt::format("{}", fmt::join(legend, "   "));
-  if (each > 1) text += style.paint(Tone::quiet, fmt::format("   (a cell is {} blocks)", each));
+  if (each > 1)
+    text += style.paint(Tone::quiet, fmt::format("   (a cell is {})", counted(each, word)));
   return text + "\n";
 }
 
@@ -310,10 +315,11 @@ std::string card_text(const ShownCard& shown, const Style& style) {
   const Card& card = shown.card;
   std::string text =
       style.paint(Tone::title, path_text(shown.name)) + "  " + shown.layout->info().id + "  " +
-      style.paint(Tone::quiet,
-                  fmt::format("{} {}, {} of {} free", card.saves.size(),
-                              card.saves.size() == 1 ? "save" : "saves", grouped(card.blocks_free),
-                              blocks_text(card.blocks_total))) +
+      style.paint(
+          Tone::quiet,
+          fmt::format("{} {}, {} of {} free", card.saves.size(),
+                      card.saves.size() == 1 ? "save" : "saves", grouped(card.blocks_free),
+                      counted(card.blocks_total, block_word(shown.layout->info().system)))) +
       "\n\n";
   if (card.saves.empty()) text += "  no saves on it\n\n";
   text += saves_text(card.saves, all_places(card.saves), false, style);
@@ -324,7 +330,7 @@ std::string card_text(const ShownCard& shown, const Style& style) {
     text += saves_text(card.deleted, all_places(card.deleted), true, style);
   }
   if (!style.colour()) text += "\n";
-  text += map_text(card, style);
+  text += map_text(card, block_word(shown.layout->info().system), style);
   Findings findings;
   for (const CardSave& on_card : card.saves)
     findings.insert(findings.end(), on_card.findings.begin(), on_card.findings.end());
@@ -345,16 +351,13 @@ std::string mend_text(const MendReport& report, const std::string& card, const S
   std::size_t rescued = 0;
   for (const Rescue& rescue : mended.saves) {
     if (rescue.state != RescueState::lost) ++rescued;
-    std::vector<std::string> titles;
-    if (!rescue.save.game.title.empty()) titles.push_back(safe_text(rescue.save.game.title));
-    for (std::string& line : split_lines(rescue.save.comment))
-      if (titles.empty() || plain_title(line) != plain_title(titles.front()))
-        titles.push_back(std::move(line));
-    const std::string title =
-        titles.empty() ? std::string("no title") : fmt::format("{}", fmt::join(titles, " · "));
-    text += "  " + style.paint(tone_of(rescue.state), padded(sign_of(rescue.state), 12)) +
-            style.paint(Tone::title, title) + "  " +
-            style.paint(Tone::quiet, safe_text(rescue.save.name)) + "\n";
+    const std::vector<std::string> titles = titles_of(rescue.save);
+    const std::string name = safe_text(rescue.save.name);
+    text += "  " + style.paint(tone_of(rescue.state), padded(sign_of(rescue.state), 12));
+    text += titles.empty() ? style.paint(Tone::title, name)
+                           : style.paint(Tone::title, fmt::format("{}", fmt::join(titles, " · "))) +
+                                 "  " + style.paint(Tone::quiet, name);
+    text += "\n";
     for (const std::string& what : rescue.what)
       text += "              " + wrapped(safe_text(what), style.width(), 14) + "\n";
   }

@@ -4,6 +4,7 @@
 
 #include <algorithm>
 
+#include "bayswap/card.h"
 #include "bytes/text.h"
 
 namespace bayswap::cli {
@@ -33,12 +34,11 @@ std::string one_line(const std::string& comment) {
   return safe_text(line);
 }
 
-std::string save_line(const SaveInfo& save) {
+std::string save_line(const SaveInfo& save, std::string_view word) {
   std::vector<std::string> words;
   if (!save.game.title.empty()) words.push_back(safe_text(save.game.title));
   if (!save.comment.empty()) words.push_back(one_line(save.comment));
-  words.push_back(
-      fmt::format("{} {}", grouped(save.blocks), save.blocks == 1 ? "block" : "blocks"));
+  words.push_back(counted(save.blocks, word));
   words.push_back(safe_text(save.name));
   const std::string_view region = to_string(save.game.region);
   if (!region.empty()) words.emplace_back(region);
@@ -167,13 +167,14 @@ std::string item_text(const Item& item, const Style& style) {
   for (const PartInfo& part : item.parts) text += part_row(part, style, name_width);
   if (!item.name.empty()) text += row(style, "name", safe_text(item.name));
   if (!item.comment.empty()) text += row(style, "says", one_line(item.comment));
+  const std::string_view word = item.system ? block_word(*item.system) : "block";
   if (item.card)
-    text += row(style, "card",
-                fmt::format("{} {}, {} of {} blocks free", item.saves.size(),
-                            item.saves.size() == 1 ? "save" : "saves",
-                            grouped(item.card->blocks_free), grouped(item.card->blocks_total)));
+    text +=
+        row(style, "card",
+            fmt::format("{}, {} of {} free", counted(item.saves.size(), "save"),
+                        grouped(item.card->blocks_free), counted(item.card->blocks_total, word)));
   for (std::size_t i = 0; i < item.saves.size(); ++i)
-    text += row(style, fmt::format("#{}", i + 1), save_line(item.saves[i]));
+    text += row(style, fmt::format("#{}", i + 1), save_line(item.saves[i], word));
   if (!item.deleted.empty())
     text +=
         row(style, "deleted",

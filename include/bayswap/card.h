@@ -105,6 +105,9 @@ struct CardInfo {
   std::string part = {};
 };
 
+/// What the blocks of a console's cards are called: blocks, or pages, or plain bytes.
+[[nodiscard]] std::string_view block_word(System system);
+
 /// A layout whose file is a whole card. Reading is tolerant: what is damaged is a finding, and the
 /// saves that can be read are there. validate() is strict and shares no code with the writer.
 class CardLayout : public Layout {

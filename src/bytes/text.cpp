@@ -149,6 +149,10 @@ std::string grouped(std::uint64_t number) {
   return text;
 }
 
+std::string counted(std::uint64_t number, std::string_view word) {
+  return grouped(number) + " " + std::string(word) + (number == 1 ? "" : "s");
+}
+
 std::string size_text(std::uint64_t bytes) {
   constexpr std::uint64_t kKib = 1024;
   constexpr std::uint64_t kMib = kKib * 1024;

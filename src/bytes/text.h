@@ -35,6 +35,8 @@ namespace bayswap {
 
 /// `12,345`.
 [[nodiscard]] std::string grouped(std::uint64_t number);
+/// `1 block`, `1,022 blocks`.
+[[nodiscard]] std::string counted(std::uint64_t number, std::string_view word);
 /// `512 B`, `32 KiB`, `290 KiB`, `8 MiB`; exact where it can be.
 [[nodiscard]] std::string size_text(std::uint64_t bytes);
 /// `a`, `a and b`, `a, b and c`.

@@ -61,7 +61,7 @@ class Changer {
 
   MoveReport& add_line(const Save& save) {
     MoveReport line;
-    line.to = opened_.path.string();
+    line.to = opened_.name;
     line.label = save.name;
     line.system = save.system;
     line.to_layout = opened_.layout->info().id;

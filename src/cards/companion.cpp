@@ -15,4 +15,12 @@ Bytes read_companion(Storage& storage, const Path& path) {
   return {};
 }
 
+Path companion_of(Storage& storage, const Path& path) {
+  for (const auto& layout : layouts().all())
+    if (!layout->info().companion.empty() && path.extension() == layout->info().companion)
+      if (Path partner = Path(path).replace_extension(); !is_missing(storage, partner))
+        return partner;
+  return {};
+}
+
 }  // namespace bayswap

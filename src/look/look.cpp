@@ -8,6 +8,7 @@
 #include "bytes/fill.h"
 #include "bytes/text.h"
 #include "cards/card_saves.h"
+#include "cards/companion.h"
 #include "cards/open_card.h"
 #include "layouts/battery/health.h"
 #include "look/card_items.h"
@@ -147,6 +148,11 @@ Result<Item> look_at_file(Session& session, RomFolders& folders, const Path& pat
   }
   if (found->layout() != nullptr) {
     read_save(*found, options, session.catalog, item);
+  } else if (const Path partner = companion_of(*session.storage, path); !partner.empty()) {
+    item.findings.push_back({Level::note, "companion",
+                             fmt::format("belongs to {} beside it, and moves with it",
+                                         safe_text(partner.filename().string())),
+                             ""});
   } else {
     const Findings judged = judge_unknown(*found);
     item.findings.insert(item.findings.end(), judged.begin(), judged.end());

@@ -107,12 +107,16 @@ class CardTarget {
       if (shelf.system == source_.save.system && shelf.kind == Kind::card_save)
         shelves_.push_back(&shelf);
     if (shelves_.empty()) {
-      checks_.add({Level::error, "no-match",
-                   fmt::format("bay {} has no shelf for saves of {} cards", bay_.name,
-                               to_string(source_.save.system)),
-                   fmt::format("start a game there once so that a card exists, then: bayswap bay "
-                               "learn {} FOLDER",
-                               bay_.name)});
+      checks_.add(
+          {Level::error, "no-match",
+           fmt::format("bay {} has no shelf for saves of {} cards", bay_.name,
+                       to_string(source_.save.system)),
+           in_containers()
+               ? "put it onto a card inside the game's own file: bayswap card put FILE:PART "
+                 "SAVE"
+               : fmt::format("start a game there once so that a card exists, then: bayswap "
+                             "bay learn {} FOLDER",
+                             bay_.name)});
       return std::optional<TargetFile>{};
     }
     check_roms();
@@ -122,6 +126,15 @@ class CardTarget {
   }
 
  private:
+  // Whether files there hold such cards as parts.
+  bool in_containers() const {
+    return std::ranges::any_of(bay_.shelves, [&](const Shelf& shelf) {
+      const Layout* layout = shelf.layout.empty() ? nullptr : layouts().find(shelf.layout.front());
+      return shelf.system == source_.save.system && layout != nullptr &&
+             layout->info().parts.size() > 2;
+    });
+  }
+
   // A game's disc that lies there and belongs to another region.
   void check_roms() {
     bool same = false;

@@ -24,9 +24,9 @@ std::string droppable(const Card& card, std::uint32_t missing) {
 
 Error no_room(const Save& save, std::uint32_t needed, const Card& card) {
   const std::uint32_t missing = needed > card.blocks_free ? needed - card.blocks_free : 0;
-  std::string text =
-      fmt::format("{} needs {} {}, {} of {} are free: {} missing", shown_name(save), needed,
-                  needed == 1 ? "block" : "blocks", card.blocks_free, card.blocks_total, missing);
+  std::string text = fmt::format("{} needs {}, {} of {} are free: {} missing", shown_name(save),
+                                 counted(needed, block_word(save.system)), card.blocks_free,
+                                 card.blocks_total, missing);
   if (!card.deleted.empty()) {
     std::vector<std::string> purged;
     for (const CardSave& gone : card.deleted)

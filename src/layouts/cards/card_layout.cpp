@@ -138,6 +138,11 @@ std::string_view to_string(RescueState state) {
   return {};
 }
 
+std::string_view block_word(System system) {
+  if (system == System::n64) return "page";
+  return system == System::pce ? "byte" : "block";
+}
+
 const CardLayout* as_card(const Layout* layout) {
   return dynamic_cast<const CardLayout*>(layout);
 }

@@ -191,8 +191,21 @@ Result<Salvage> PceBramLayout::salvage(ByteView file) const {
     const std::size_t size = entry_size(memory, at);
     return size != 0 && at + size <= file.size() && entry_holds(memory.subspan(at, size));
   };
+  // Bytes that no entry accounts for were one whose header is destroyed.
+  const auto lose = [&](std::size_t from, std::size_t to) {
+    if (from >= to || is_filled(memory.subspan(from, to - from), std::byte{0})) return;
+    Save unknown;
+    unknown.system = System::pce;
+    unknown.kind = Kind::card_save;
+    unknown.name = fmt::format("(at {})", from);
+    salvage.saves.push_back(rescue_of(
+        std::move(unknown),
+        {fmt::format("{} bytes there belong to no entry: its header is destroyed", to - from)},
+        true));
+  };
   const auto search = [&](std::size_t from, std::size_t to) {
     bool any = false;
+    std::size_t known = from;
     for (std::size_t at = from; at + kEntryHeader <= to;) {
       const std::size_t size = confirmed(at) ? entry_size(memory, at) : 0;
       if (size == 0 || at + size > to ||
@@ -200,12 +213,15 @@ Result<Salvage> PceBramLayout::salvage(ByteView file) const {
         ++at;
         continue;
       }
+      lose(known, at);
       salvage.saves.push_back(rescue_of(make_save(memory.subspan(at, size)),
                                         {"the list had broken off; its own check confirms it"},
                                         false));
       any = true;
       at += size;
+      known = at;
     }
+    if (any) lose(known, to);
     return any;
   };
   const List list = list_of(memory);
@@ -226,7 +242,11 @@ Result<Salvage> PceBramLayout::salvage(ByteView file) const {
     if (!cut) rescue.state = RescueState::damaged;
     salvage.saves.push_back(std::move(rescue));
   }
-  (void)search(list.end, kMemorySize);
+  // What old entries left behind the list is nobody's, as long as the list itself is sound.
+  const std::size_t next = Cursor(memory).u16le(kNextAddress);
+  const bool ends_early = !list.sound || (next >= kBase + list.end + kEntryHeader && next <= kEnd);
+  if (ends_early && !search(list.end, kMemorySize))
+    lose(list.end, list.sound ? next - kBase : kMemorySize);
   return salvage;
 }
 
