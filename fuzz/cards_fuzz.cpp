@@ -14,7 +14,7 @@ Save plain_save(const CardLayout& layout, char letter) {
   Save save;
   save.system = layout.info().system;
   save.kind = Kind::card_save;
-  save.name = std::string("BASLUS-00417") + letter;
+  save.name = std::string("SLUS-0417") + letter;
   save.game.code = std::string("ABC") + letter;
   save.game.maker = "7Q";
   const std::size_t block = layout.card_info().block_size;

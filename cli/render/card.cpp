@@ -131,15 +131,16 @@ std::vector<std::pair<Tone, std::string>> words_of(const CardSave& on_card) {
 using Panel = std::vector<std::string>;
 
 // A picture on the left, words beside it, each line `width` columns.
-Panel panel_of(const CardSave& on_card, std::size_t place, std::size_t width, bool deleted,
-               const Style& style) {
+// Cards without any picture have no column for them.
+Panel panel_of(const CardSave& on_card, std::size_t place, std::size_t width, std::size_t side,
+               bool deleted, const Style& style) {
   Panel lines;
-  const Picture picture = portrait(face_of(on_card.save), kPictureSide);
-  Panel left = picture_lines(picture, kPictureSide);
+  Panel left;
+  if (side > 0) left = picture_lines(portrait(face_of(on_card.save), kPictureSide), kPictureSide);
   const auto words = words_of(on_card);
   const std::size_t height = std::max(left.size(), words.size());
-  left.resize(height, std::string(kPictureSide, ' '));
-  const std::size_t room = width - kPictureSide - kGap - 4;
+  left.resize(height, std::string(side, ' '));
+  const std::size_t room = width - side - kGap - 4;
   const std::size_t skip = (height - words.size()) / 2;
   for (std::size_t i = 0; i < height; ++i) {
     std::string line = left[i] + std::string(kGap, ' ');
@@ -160,12 +161,17 @@ std::string panels_text(const std::vector<CardSave>& saves, const std::vector<st
                         bool deleted, const Style& style) {
   const std::size_t across = std::clamp<std::size_t>(style.width() / kNarrowest, 1, 3);
   const std::size_t width = style.width() / across - 1;
+  const bool pictures = std::ranges::any_of(saves, [](const CardSave& on_card) {
+    const Face face = face_of(on_card.save);
+    return !face.pictures.empty() || face.backdrop;
+  });
   std::string text;
   for (std::size_t i = 0; i < saves.size(); i += across) {
     std::vector<Panel> row;
     std::size_t height = 0;
     for (std::size_t k = i; k < std::min(i + across, saves.size()); ++k) {
-      row.push_back(panel_of(saves[k], places[k], width, deleted, style));
+      row.push_back(
+          panel_of(saves[k], places[k], width, pictures ? kPictureSide : 0, deleted, style));
       height = std::max(height, row.back().size());
     }
     for (std::size_t line = 0; line < height; ++line) {
@@ -252,9 +258,12 @@ std::string map_text(const Card& card, std::string_view word, const Style& style
   const std::size_t each = (card.map.size() + cells_at_most - 1) / cells_at_most;
   const std::size_t cells = (card.map.size() + each - 1) / each;
   const std::size_t width = std::clamp<std::size_t>(columns * 2 / cells, 1, 6);
-  const std::size_t per_row = std::max<std::size_t>(1, columns / width);
+  // Rows of one length, rather than a last one of a few cells.
+  const std::size_t fits = std::max<std::size_t>(1, columns / width);
+  const std::size_t rows = (cells + fits - 1) / fits;
+  const std::size_t per_row = (cells + rows - 1) / rows;
   // A small card's blocks are two lines high.
-  const bool tall = style.colour() && cells <= per_row * 2;
+  const bool tall = style.colour() && rows <= 2;
   std::string text;
   BlockUse before{BlockState::system, 0xFFFF};
   for (std::size_t row = 0; row < cells; row += per_row) {

@@ -56,4 +56,9 @@ shot card-drop 'bayswap card drop den/cards/left.card SLUS-00417' \
   'bayswap carry attic:BESLES-00418NIGHT --to den --plan'
 shot card-mend 'bayswap look downloads/failed.card' \
   'bayswap card mend downloads/failed.card -o rescued.card'
+shot card-dc 'bayswap card show closet/regatta.card'
+shot card-small 'bayswap carry "reader:Glacier Post" --to den' \
+  'bayswap card show "den/saves/Glacier Post (America).srm:pak1"' \
+  'bayswap card put "closet/meridian cartridge.bram" "closet/meridian internal.bram:MERIDIAN_02"' \
+  'bayswap card show "closet/meridian internal.bram"'
 shot demo 'bayswap demo ../story'

@@ -1,5 +1,5 @@
 // dc memory cards: 200 blocks of 512 bytes, an allocation table and a directory behind them.
-// docs/formats/small-cards.md
+// docs/formats/dc.md
 #pragma once
 
 #include "bayswap/card.h"

@@ -1,5 +1,5 @@
 // One save of a dc card as a file: its blocks alone, its directory entry in a file beside it.
-// docs/formats/small-cards.md
+// docs/formats/dc.md
 #pragma once
 
 #include "bayswap/layout.h"

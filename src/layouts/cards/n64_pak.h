@@ -1,5 +1,5 @@
 // n64 controller paks: 123 pages of 256 bytes behind an index table and its copy, 16 notes.
-// docs/formats/small-cards.md
+// docs/formats/n64.md
 #pragma once
 
 #include "bayswap/card.h"

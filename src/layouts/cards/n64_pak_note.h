@@ -1,4 +1,4 @@
-// One note of a controller pak as a file: its entry, then its pages. docs/formats/small-cards.md
+// One note of a controller pak as a file: its entry, then its pages. docs/formats/n64.md
 #pragma once
 
 #include "bayswap/layout.h"

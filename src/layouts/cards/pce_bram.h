@@ -1,4 +1,4 @@
-// pce backup memory: 2 KiB in which entries lie one behind the other. docs/formats/small-cards.md
+// pce backup memory: 2 KiB in which entries lie one behind the other. docs/formats/pce.md
 #pragma once
 
 #include "bayswap/card.h"

@@ -1,4 +1,4 @@
-// One entry of pce backup memory as a file. docs/formats/small-cards.md
+// One entry of pce backup memory as a file. docs/formats/pce.md
 #pragma once
 
 #include "bayswap/layout.h"

@@ -1,5 +1,5 @@
 // saturn backup memory, inside the console or in a cartridge: saves that list their own blocks.
-// docs/formats/small-cards.md
+// docs/formats/saturn.md
 #pragma once
 
 #include "bayswap/card.h"

@@ -1,5 +1,5 @@
 // One save of saturn backup memory as a file: its header of 30 bytes, then its data.
-// docs/formats/small-cards.md
+// docs/formats/saturn.md
 #pragma once
 
 #include "bayswap/layout.h"
