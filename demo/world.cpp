@@ -4,6 +4,7 @@
 
 #include "demo/card_makers.h"
 #include "demo/makers.h"
+#include "demo/title_makers.h"
 
 namespace bayswap::demo {
 namespace {
@@ -42,6 +43,29 @@ system = "gc"
 [game.codes]
 america = "GKFE"
 europe = "GKFP"
+
+[[game]]
+title = "Kite Foundry"
+system = "wii"
+[game.codes]
+america = "RKFE"
+europe = "RKFP"
+[[game.companion]]
+path = "shared/roster.db"
+
+[[game]]
+title = "Northern Relay"
+system = "3ds"
+[game.title_ids]
+america = "00040000000d4c00"
+europe = "00040000000d4d00"
+
+[[game]]
+title = "Halyard"
+system = "wiiu"
+[game.title_ids]
+america = "0005000010100a00"
+europe = "0005000010100b00"
 )";
 
 class Builder {
@@ -232,6 +256,41 @@ void build_closet(Builder& world) {
              26);
 }
 
+void put_folder(Builder& world, const std::string& folder, const Files& files, int day) {
+  for (const auto& [name, bytes] : files) world.file(folder + "/" + name, bytes, day);
+}
+
+// What consoles keep under hex ids: a desktop's copies, and a console's storage card.
+void build_cabinet(Builder& world) {
+  const std::string desk = "cabinet/desk/";
+  const std::string console = "cabinet/console/";
+  put_folder(world, desk + "psp/ULES10099CUP",
+             psp_save("ULES10099CUP", "Cup, race 9", "Marsh league, 2nd place", 90), 28);
+  put_folder(world, console + "PSP/SAVEDATA/ULES10099CUP",
+             psp_save("ULES10099CUP", "Cup, race 2", "Marsh league, 7th place", 91), 10);
+  put_folder(world, console + "PSP/SAVEDATA/ULES10099SYS",
+             psp_save("ULES10099SYS", "Settings", "", 92), 10);
+  put_folder(world, desk + "wii/title/00010000/524b4645/data",
+             wii_save("Kite Foundry", "Workshop 12", 93), 28);
+  world.file(desk + "wii/shared/roster.db", progress("ROSTER", 3'000, 94, kZero), 28);
+  put_folder(world, console + "title/00010000/524b4645/data",
+             wii_save("Kite Foundry", "Workshop 3", 95), 9);
+  put_folder(world, console + "title/00010000/52514345/data", wii_save("Quarry Choir", "Hall", 96),
+             9);
+  const std::vector<std::string> relay{"main", "system.dat", "route/1.bin", "route/2.bin"};
+  put_folder(world, desk + "3ds/title/00040000/000d4c00/data/00000001",
+             plain_save("NORTHERN RELAY", relay, 97), 28);
+  put_folder(world, console + "3ds/title/00040000/000D4C00/data/00000001",
+             plain_save("NORTHERN RELAY", relay, 101), 8);
+  const std::vector<std::string> halyard{"profile.dat", "harbour/1.sav", "harbour/2.sav"};
+  put_folder(world, desk + "wiiu/00050000/10100a00/user/80000001",
+             plain_save("HALYARD", halyard, 105), 28);
+  put_folder(world, desk + "wiiu/00050000/10100a00/user/common",
+             plain_save("HALYARD", {"shared.dat"}, 108), 28);
+  put_folder(world, console + "save/00050000/10100a00/user/8000002a",
+             plain_save("HALYARD", halyard, 109), 7);
+}
+
 }  // namespace
 
 Places places(const Path& folder) {
@@ -247,6 +306,7 @@ Result<void> build_world(const Path& folder) {
   build_drawer(world);
   build_cards(world);
   build_closet(world);
+  build_cabinet(world);
   const std::string catalog = kCatalog;
   Bytes bytes;
   for (const char c : catalog) bytes.push_back(static_cast<std::byte>(c));

@@ -3,6 +3,7 @@
 
 #include "bayswap/card.h"
 #include "bayswap/face.h"
+#include "bayswap/folder.h"
 
 extern "C" int LLVMFuzzerTestOneInput(const std::uint8_t* data, std::size_t size) {
   using namespace bayswap;

@@ -51,6 +51,11 @@ void add_carry(CLI::App& app, Run& run) {
   command->add_option("--game", request.game, "title, code or ROM name of the game")
       ->type_name("TEXT");
   command->add_option("--rom", arguments->rom, "the ROM of the game")->type_name("FILE");
+  command->add_option("--account", request.account, "the account that plays there")
+      ->type_name("ID");
+  command
+      ->add_option("--code", request.code, "title id or code of another region's game to carry to")
+      ->type_name("CODE");
   command->add_option("--is", request.is, "layout of the save, where the bytes do not tell")
       ->type_name("LAYOUT");
   command->add_flag("--all", request.all, "every save of --from");

@@ -57,7 +57,8 @@ Json saves_json(const std::vector<SaveInfo>& saves) {
   for (const SaveInfo& save : saves) {
     Json json{{"name", save.name}};
     if (!save.comment.empty()) json["comment"] = save.comment;
-    json["blocks"] = save.blocks;
+    if (save.blocks > 0) json["blocks"] = save.blocks;
+    if (!save.layout.empty()) json["layout"] = save.layout;
     json["size"] = save.size;
     json["game"] = game_json(save.game);
     json["parts"] = parts_json(save.parts);
@@ -125,6 +126,7 @@ Json to_json(const Item& item) {
   if (item.chips) json["chips"] = chips_json(*item.chips);
   if (!item.chips_from.empty()) json["chips_from"] = item.chips_from;
   if (!item.comment.empty()) json["comment"] = item.comment;
+  for (const auto& [name, value] : item.details) json["details"][name] = safe_text(value);
   if (!item.name.empty()) json["name"] = item.name;
   if (item.modified) json["modified"] = time_json(*item.modified);
   if (item.blank) json["blank"] = *item.blank;
@@ -134,6 +136,10 @@ Json to_json(const Item& item) {
                     {"blocks_free", item.card->blocks_free}};
     json["saves"] = saves_json(item.saves);
     if (!item.deleted.empty()) json["deleted"] = saves_json(item.deleted);
+  }
+  if (item.archive) {
+    json["saves"] = saves_json(item.saves);
+    json["other_files"] = item.other_files;
   }
   json["findings"] = list_of(item.findings);
   return json;

@@ -34,6 +34,13 @@ std::string one_line(const std::string& comment) {
   return safe_text(line);
 }
 
+std::string packed_line(const SaveInfo& save) {
+  std::string line = safe_text(save.name) + "  " + size_text(save.size);
+  if (!save.layout.empty()) line += " · " + save.layout;
+  if (!save.game.title.empty()) line += " · " + safe_text(save.game.title);
+  return line;
+}
+
 std::string save_line(const SaveInfo& save, std::string_view word) {
   std::vector<std::string> words;
   if (!save.game.title.empty()) words.push_back(safe_text(save.game.title));
@@ -133,10 +140,12 @@ std::string move_text(const MoveReport& move, const Style& style, Doing doing) {
     if (!move.to.empty() && !move.nothing_to_do && move.status != MoveStatus::stopped)
       text += row(style, "there",
                   move.replaces ? fmt::format("{}; its old content {} in history",
-                                              move.label.empty()
+                                              move.folder ? "a folder that is replaced as a whole"
+                                              : move.label.empty()
                                                   ? "a file that is imitated"
                                                   : "a card whose other saves stay as they lie",
                                               move.status == MoveStatus::planned ? "will be" : "is")
+                  : move.folder ? "a new folder"
                                 : "a new file");
   }
   for (const Finding& check : move.checks) text += finding_text(check, style, kMargin);
@@ -167,14 +176,21 @@ std::string item_text(const Item& item, const Style& style) {
   for (const PartInfo& part : item.parts) text += part_row(part, style, name_width);
   if (!item.name.empty()) text += row(style, "name", safe_text(item.name));
   if (!item.comment.empty()) text += row(style, "says", one_line(item.comment));
+  for (const auto& [name, value] : item.details)
+    text += row(style, "·", fmt::format("{}  {}", safe_text(name), one_line(value)));
   const std::string_view word = item.system ? block_word(*item.system) : "block";
   if (item.card)
     text +=
         row(style, "card",
             fmt::format("{}, {} of {} free", counted(item.saves.size(), "save"),
                         grouped(item.card->blocks_free), counted(item.card->blocks_total, word)));
+  if (item.archive)
+    text += row(style, "archive",
+                fmt::format("{}, {}", counted(item.saves.size(), "save"),
+                            counted(item.other_files, "other file")));
   for (std::size_t i = 0; i < item.saves.size(); ++i)
-    text += row(style, fmt::format("#{}", i + 1), save_line(item.saves[i], word));
+    text += row(style, item.archive ? std::string("·") : fmt::format("#{}", i + 1),
+                item.archive ? packed_line(item.saves[i]) : save_line(item.saves[i], word));
   if (!item.deleted.empty())
     text +=
         row(style, "deleted",

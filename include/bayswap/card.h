@@ -173,26 +173,4 @@ class CardLayout : public Layout {
 /// Whether two saves of cards hold the same files with the same bytes.
 [[nodiscard]] bool same_card_save(const Save& a, const Save& b);
 
-/// A layout that keeps a save as a folder of plain files. Its bytes are the parts' own.
-class FolderLayout : public Layout {
- public:
-  /// A file that such folders have, and others hardly ever.
-  [[nodiscard]] virtual std::string_view marker() const = 0;
-  /// How well files of a folder (relative paths and contents) fit.
-  [[nodiscard]] virtual std::optional<Match> recognise_folder(
-      const std::string& folder_name, const std::vector<Part>& files) const = 0;
-  /// A save from the files of a folder. Errors: `no-match`, `damaged`.
-  [[nodiscard]] virtual Result<Save> read_folder(const std::string& folder_name,
-                                                 std::vector<Part> files) const = 0;
-  /// The files of the folder, relative paths and contents. Names ending in `/` are empty folders.
-  [[nodiscard]] virtual Result<std::vector<Part>> write_folder(const Save& save) const = 0;
-
-  [[nodiscard]] std::optional<Match> recognise(ByteView file, const Hints& hints) const override;
-  [[nodiscard]] Result<Content> read(ByteView file, const Hints& hints) const override;
-  [[nodiscard]] Result<Written> write(const WriteRequest& request) const override;
-};
-
-/// Null when the layout is no folder.
-[[nodiscard]] const FolderLayout* as_folder(const Layout* layout);
-
 }  // namespace bayswap

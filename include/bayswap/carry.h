@@ -22,6 +22,8 @@ struct CarryRequest {
   std::string is;                  ///< layout id of the saves; may be empty
   std::optional<Path> rom;         ///< the game's ROM
   std::set<std::string> accept;    ///< check codes that the user lets through
+  std::string account;  ///< account at the destination, 8 hex digits; empty: the one that is there
+  std::string code;     ///< title id or code to carry to instead of the save's own
 };
 
 enum class MoveStatus { done, planned, stopped };
@@ -45,6 +47,7 @@ struct MoveReport {
   std::vector<std::string> parts;  ///< what is carried
   std::string chip;                ///< the chip, and how it is known
   std::uint64_t size = 0;          ///< of the file there, in bytes
+  bool folder = false;             ///< `to` is a folder of files
   bool replaces = false;           ///< a file is there, and its old content is kept in history
   bool nothing_to_do = false;      ///< the same progress is there already
 };

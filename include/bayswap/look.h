@@ -30,6 +30,7 @@ struct SaveInfo {
   std::string comment;
   std::uint32_t blocks = 0;
   std::uint64_t size = 0;  ///< bytes of its files; of its blocks where it has only those
+  std::string layout;      ///< of a file inside an archive
   Game game;
   std::vector<PartInfo> parts;
   std::optional<Time> modified;
@@ -57,9 +58,13 @@ struct Item {
   std::string name;              ///< of a card's save outside of a card
   std::optional<Time> modified;  ///< as the save itself says
   std::optional<bool> blank;
+  /// What a folder's own files say about the save: names and values, in their order.
+  std::vector<std::pair<std::string, std::string>> details;
   std::vector<PartInfo> parts;
   std::optional<CardTotals> card;
-  std::vector<SaveInfo> saves;    ///< of a card
+  std::vector<SaveInfo> saves;    ///< of a card, or inside an archive
+  bool archive = false;           ///< the file is an archive; `saves` are named by their paths
+  std::size_t other_files = 0;    ///< in an archive, that are no saves
   std::vector<SaveInfo> deleted;  ///< of a card, still readable
   Findings findings;
   // Of a ROM:

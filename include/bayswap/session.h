@@ -1,15 +1,19 @@
 // What the commands of one run share.
 #pragma once
 
+#include <memory>
+
 #include "bayswap/bay.h"
 #include "bayswap/catalog.h"
 #include "bayswap/storage.h"
 
 namespace bayswap {
 
-/// The storage, the user's places, catalog and bays. The storage must outlive the session.
+/// The storage, the user's places, catalog and bays. The storage must outlive the session. Files
+/// inside zip, 7z, rar and tar archives can be read as `ARCHIVE:NAME`.
 struct Session {
   Storage* storage = nullptr;
+  std::shared_ptr<Storage> archives;  ///< what `storage` is when it reads inside archives too
   Places places;
   Catalog catalog;
   BayList bays;

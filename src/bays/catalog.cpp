@@ -111,10 +111,20 @@ const CatalogGame* Catalog::find(const RomInfo& rom) const {
 
 const CatalogGame* Catalog::find_code(System system, std::string_view code) const {
   if (code.empty()) return nullptr;
-  for (const CatalogGame& game : games_)
-    if (game.system == system)
-      for (const auto& [region, known] : game.codes)
-        if (known == code) return &game;
+  // Serials are written with and without their hyphen.
+  const auto plain = [](std::string_view text) {
+    std::string bare;
+    for (const char c : text)
+      if (c != '-') bare.push_back(c);
+    return bare;
+  };
+  for (const CatalogGame& game : games_) {
+    if (game.system != system) continue;
+    for (const auto& [region, known] : game.codes)
+      if (plain(known) == plain(code)) return &game;
+    for (const auto& [region, id] : game.title_ids)
+      if (lower_ascii(id) == code) return &game;
+  }
   return nullptr;
 }
 

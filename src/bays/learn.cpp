@@ -12,6 +12,7 @@
 #include "bayswap/layout.h"
 #include "bayswap/naming.h"
 #include "bytes/text.h"
+#include "folders/find_folders.h"
 
 namespace bayswap {
 namespace {
@@ -148,7 +149,9 @@ class Learner {
         candidates_.push_back({path, path.lexically_relative(place_).generic_string()});
       }
     });
-    for (const Candidate& candidate : candidates_) sort_in(candidate);
+    sort_in_folders();
+    for (const Candidate& candidate : candidates_)
+      if (!in_folder(candidate)) sort_in(candidate);
     std::vector<Shelf> found;
     for (const auto& [key, group] : groups_) {
       Shelf shelf;
@@ -164,6 +167,30 @@ class Learner {
   }
 
  private:
+  // Saves that are folders: their path, or a file in them, says so.
+  void sort_in_folders() {
+    for (const FoundFolder& found : find_folders(storage_, place_)) {
+      folders_.push_back(found.path);
+      if (found.place.shared) continue;
+      const auto save = read_found(storage_, found);
+      if (!save) continue;
+      const std::string relative = found.path.lexically_relative(place_).generic_string();
+      const auto pattern = found.layout->pattern_of(relative, *save);
+      if (!pattern || !NamingPattern::parse(*pattern)) continue;
+      Group& group = groups_[{*pattern, found.layout->info().system}];
+      group.files.push_back({found.path, relative});
+      ++group.votes[found.layout->info().id];
+    }
+  }
+
+  bool in_folder(const Candidate& candidate) const {
+    return std::ranges::any_of(folders_, [&](const Path& folder) {
+      return std::mismatch(folder.begin(), folder.end(), candidate.path.begin(),
+                           candidate.path.end())
+                 .first == folder.end();
+    });
+  }
+
   // A card that all games of a system share lies under one fixed name; a file of one save bears
   // that save's name.
   bool sort_in_card(const Candidate& candidate) {
@@ -223,6 +250,7 @@ class Learner {
   Path place_;
   RomIndex roms_;
   std::vector<Candidate> candidates_;
+  std::vector<Path> folders_;  // that are saves of their own
   std::map<std::pair<std::string, System>, Group> groups_;
 };
 
@@ -244,12 +272,14 @@ Result<Bay> learn_bay(Storage& storage, const Catalog& catalog, std::string name
   bay.shelves = std::move(*shelves);
   survey_bay(storage, catalog, bay);
   if (bay.shelves.empty())
-    return fail(Trouble::stopped, "no-match",
-                fmt::format("{}: nothing there is a memory card, and no save there carries the "
-                            "name of a ROM beside it",
-                            safe_text(bay.place.string())),
-                "start a game there once and save in it, so that an example exists, then learn "
-                "again; or write the shelf by hand in bays.toml");
+    return fail(
+        Trouble::stopped, "no-match",
+        fmt::format(
+            "{}: nothing there is a memory card or a title's folder, and no save there carries the "
+            "name of a ROM beside it",
+            safe_text(bay.place.string())),
+        "start a game there once and save in it, so that an example exists, then learn "
+        "again; or write the shelf by hand in bays.toml");
   return bay;
 }
 

@@ -6,11 +6,12 @@
 #include "bytes/text.h"
 #include "naming/tags.h"
 #include "storage/archive.h"
+#include "storage/archive_storage.h"
 
 namespace bayswap {
 
 std::string stem_of(const Path& path) {
-  return path.stem().string();
+  return Path(inner_name(path)).stem().string();
 }
 
 std::optional<RomFile> read_rom_file(Storage& storage, const Path& path) {

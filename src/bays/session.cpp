@@ -1,10 +1,13 @@
 #include "bayswap/session.h"
 
+#include "storage/archive_storage.h"
+
 namespace bayswap {
 
 Result<Session> Session::open(Storage& storage, const Places& places) {
   Session session;
-  session.storage = &storage;
+  session.archives = std::make_shared<ArchiveStorage>(storage);
+  session.storage = session.archives.get();
   session.places = places;
   auto catalog = Catalog::load(storage, session.catalog_file());
   if (!catalog) return tl::unexpected(catalog.error());

@@ -2,14 +2,17 @@
 
 #include <fmt/format.h>
 
+#include <algorithm>
 #include <map>
 #include <optional>
+#include <set>
 
 #include "bays/rom_index.h"
 #include "bays/walk.h"
 #include "bayswap/layout.h"
 #include "bayswap/naming.h"
 #include "bytes/text.h"
+#include "folders/find_folders.h"
 #include "look/inspect.h"
 
 namespace bayswap {
@@ -39,6 +42,35 @@ std::string reason_for(Storage& storage, const Path& path, bool matched) {
                                              : "no ROM's name in its path";
 }
 
+// Folders that are saves, each counted once for the shelf that explains it. What a title's accounts
+// share is explained by its neighbours.
+std::vector<std::string> explained_folders(Storage& storage, const Bay& bay,
+                                           const std::vector<Rule>& rules) {
+  std::vector<std::string> found;
+  if (std::ranges::none_of(rules,
+                           [](const Rule& rule) { return rule.shelf->kind == Kind::folder; }))
+    return found;
+  std::set<std::string> seen;
+  walk_files(storage, bay.place, true, [&](const Path& path, const FileInfo&) {
+    for (Path at = path.parent_path(); at != bay.place && at != at.parent_path();
+         at = at.parent_path()) {
+      const std::string relative = at.lexically_relative(bay.place).generic_string();
+      if (!seen.insert(relative).second) return;
+      for (const Rule& rule : rules) {
+        if (rule.shelf->kind != Kind::folder || !rule.pattern.match(relative)) continue;
+        found.push_back(relative);
+        ++rule.shelf->explains;
+        ++rule.shelf->of;
+        if (rule.shelf->examples.size() < kExamples) rule.shelf->examples.push_back(relative);
+        return;
+      }
+      const auto folder = folder_at(storage, at);
+      if (folder && folder->place.shared) found.push_back(relative);
+    }
+  });
+  return found;
+}
+
 }  // namespace
 
 void survey_bay(Storage& storage, const Catalog&, Bay& bay) {
@@ -56,12 +88,16 @@ void survey_bay(Storage& storage, const Catalog&, Bay& bay) {
     rules.push_back({&shelf, std::move(*pattern), &index});
   }
   bay.unexplained.clear();
+  const auto folders = explained_folders(storage, bay, rules);
   walk_files(storage, bay.place, true, [&](const Path& path, const FileInfo&) {
     const std::string relative = path.lexically_relative(bay.place).generic_string();
+    if (std::ranges::any_of(
+            folders, [&](const std::string& folder) { return relative.starts_with(folder + "/"); }))
+      return;
     Rule* first = nullptr;
     for (Rule& rule : rules) {
       const auto fields = rule.pattern.match(relative);
-      if (!fields) continue;
+      if (!fields || rule.shelf->kind == Kind::folder) continue;
       if (first == nullptr) first = &rule;
       const auto stem = fields->find("stem");
       const bool explained =

@@ -6,6 +6,7 @@
 #include <array>
 #include <string_view>
 
+#include "bytes/cursor.h"
 #include "bytes/text.h"
 
 namespace bayswap {
@@ -79,6 +80,42 @@ std::optional<Bytes> shift_jis_bytes(std::string_view text) {
   if (!whole) return std::nullopt;
   const ByteView bytes = as_bytes(output).first(output.size() - room);
   return Bytes(bytes.begin(), bytes.end());
+}
+
+std::string utf16be_text(ByteView bytes) {
+  std::string text;
+  const auto unit = [&](std::size_t at) {
+    return static_cast<std::uint32_t>(to_u8(bytes[at]) << 8U | to_u8(bytes[at + 1]));
+  };
+  for (std::size_t at = 0; at + 1 < bytes.size(); at += 2) {
+    std::uint32_t letter = unit(at);
+    if (letter == 0) break;
+    const bool pair = letter >= 0xD800 && letter < 0xDC00 && at + 3 < bytes.size() &&
+                      unit(at + 2) >= 0xDC00 && unit(at + 2) < 0xE000;
+    if (pair) {
+      letter = 0x10000 + ((letter - 0xD800) << 10U) + (unit(at + 2) - 0xDC00);
+      at += 2;
+    } else if (letter >= 0xD800 && letter < 0xE000) {
+      letter = '?';
+    }
+    const auto put = [&](std::uint32_t value) { text.push_back(static_cast<char>(value)); };
+    if (letter < 0x80) {
+      put(letter);
+    } else if (letter < 0x800) {
+      put(0xC0U | letter >> 6U);
+      put(0x80U | (letter & 0x3FU));
+    } else if (letter < 0x10000) {
+      put(0xE0U | letter >> 12U);
+      put(0x80U | (letter >> 6U & 0x3FU));
+      put(0x80U | (letter & 0x3FU));
+    } else {
+      put(0xF0U | letter >> 18U);
+      put(0x80U | (letter >> 12U & 0x3FU));
+      put(0x80U | (letter >> 6U & 0x3FU));
+      put(0x80U | (letter & 0x3FU));
+    }
+  }
+  return trimmed(text);
 }
 
 std::string latin_text(ByteView bytes) {

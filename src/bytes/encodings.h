@@ -18,6 +18,9 @@ namespace bayswap {
 /// The western code page 1252, up to the first NUL.
 [[nodiscard]] std::string latin_text(ByteView bytes);
 
+/// UTF-16, big-endian, up to the first zero. Broken pairs become `?`.
+[[nodiscard]] std::string utf16be_text(ByteView bytes);
+
 /// Text without blanks at its ends (also the wide blank of Japanese text).
 [[nodiscard]] std::string trimmed(std::string text);
 

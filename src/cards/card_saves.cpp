@@ -7,9 +7,11 @@
 
 #include "bays/walk.h"
 #include "bayswap/card_file.h"
+#include "bayswap/folder.h"
 #include "bytes/text.h"
 #include "cards/companion.h"
 #include "cards/open_card.h"
+#include "storage/archive_storage.h"
 
 namespace bayswap {
 namespace {
@@ -22,9 +24,7 @@ Time seconds_of(std::int64_t ns) {
 
 bool is_folder(Session& session, const Path& path) {
   const auto info = session.storage->info(path);
-  std::error_code ignored;
-  return info && (info->type == FileType::folder ||
-                  (info->type == FileType::link && std::filesystem::is_directory(path, ignored)));
+  return info && info->type != FileType::file && session.storage->list(path).has_value();
 }
 
 Result<CardSaves> read_folder(Session& session, const Path& path, const std::string& is) {
@@ -36,7 +36,9 @@ Result<CardSaves> read_folder(Session& session, const Path& path, const std::str
   }
   auto parts = read_parts(*session.storage, path);
   if (!parts) return tl::unexpected(parts.error());
-  const std::string name = Path(path / "").parent_path().filename().string();
+  std::error_code ignored;
+  const Path full = std::filesystem::absolute(path / "", ignored).lexically_normal();
+  const std::string name = full.parent_path().string();
   const FolderLayout* best = as_folder(said);
   std::optional<Match> match;
   if (said == nullptr)
@@ -50,7 +52,7 @@ Result<CardSaves> read_folder(Session& session, const Path& path, const std::str
       }
   if (best == nullptr)
     return fail(Trouble::input, "no-match",
-                fmt::format("{}: is no folder of a card save", safe_text(path.string())),
+                fmt::format("{}: is no folder of one save", safe_text(path.string())),
                 "name the save's own folder, or say its layout with --is");
   CardSaves found;
   walk_files(*session.storage, path, true, [&](const Path&, const FileInfo& info) {
@@ -59,6 +61,7 @@ Result<CardSaves> read_folder(Session& session, const Path& path, const std::str
   auto save = best->read_folder(name, std::move(*parts));
   if (!save) return tl::unexpected(save.error());
   if (!save->modified) save->modified = seconds_of(found.modified_ns);
+  found.details = best->details(*save);
   found.layout = best->info().id;
   found.saves.push_back(std::move(*save));
   return found;
@@ -68,7 +71,7 @@ Result<CardSaves> read_file(Session& session, const Path& path, const std::strin
   const auto view = session.storage->view(path, kSaveLimit);
   if (!view) return tl::unexpected(view.error());
   Hints hints;
-  hints.file_name = path.filename().string();
+  hints.file_name = inner_name(path);
   hints.companion = read_companion(*session.storage, path);
   const Layout* layout = nullptr;
   if (!is.empty()) {

@@ -15,6 +15,8 @@ struct CardSaves {
   std::string layout;
   Findings findings;
   std::int64_t modified_ns = 0;
+  /// What a folder's own files say about the save, names and values.
+  std::vector<std::pair<std::string, std::string>> details;
 };
 
 /// The saves in a file, a folder, a card, or the one that `CARD:NAME` names. Errors: `missing`,

@@ -6,6 +6,7 @@
 
 #include "bytes/text.h"
 #include "moves/part_layouts.h"
+#include "storage/archive_storage.h"
 
 namespace bayswap {
 namespace {
@@ -36,7 +37,7 @@ Result<OpenCard> open_part(Session& session, const std::string& name, const std:
   auto bytes = session.storage->read(card.path, kSaveLimit);
   if (!bytes) return tl::unexpected(bytes.error());
   card.hold(std::move(*bytes));
-  card.hints.file_name = card.path.filename().string();
+  card.hints.file_name = inner_name(card.path);
   for (const Guess& guess : identify(card.file.bytes(), card.hints)) {
     auto content = guess.layout->read(card.file.bytes(), card.hints);
     if (!content || content->saves.empty()) continue;
@@ -124,7 +125,7 @@ Result<OpenCard> open_card(Session& session, const std::string& name, const std:
   auto bytes = session.storage->read(card.path, kSaveLimit);
   if (!bytes) return tl::unexpected(bytes.error());
   card.hold(std::move(*bytes));
-  card.hints.file_name = card.path.filename().string();
+  card.hints.file_name = inner_name(card.path);
   if (!is.empty()) {
     const auto said = said_layout(is);
     if (!said) return tl::unexpected(said.error());
@@ -159,9 +160,11 @@ std::optional<std::pair<std::string, std::string>> split_card_name(Session& sess
 }
 
 void add_catalog_title(const Catalog& catalog, Save& save) {
-  const std::string& code = save.game.serial.empty() ? save.game.code : save.game.serial;
-  if (const CatalogGame* known = catalog.find_code(save.system, code))
-    save.game.title = known->title;
+  for (const std::string& code : {save.game.title_id, save.game.serial, save.game.code})
+    if (const CatalogGame* known = catalog.find_code(save.system, code)) {
+      save.game.title = known->title;
+      return;
+    }
 }
 
 }  // namespace bayswap

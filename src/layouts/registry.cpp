@@ -25,6 +25,8 @@
 #include "layouts/cards/ps2_single.h"
 #include "layouts/cards/saturn_bram.h"
 #include "layouts/cards/saturn_single.h"
+#include "layouts/folders/psp_folder.h"
+#include "layouts/folders/title_folders.h"
 
 namespace bayswap {
 namespace {
@@ -55,6 +57,10 @@ LayoutRegistry built_in() {
   add(std::make_unique<SaturnSingleLayout>());
   add(std::make_unique<PceBramLayout>());
   add(std::make_unique<PceSingleLayout>());
+  add(std::make_unique<PspFolderLayout>());
+  add(std::make_unique<WiiTitleLayout>());
+  add(std::make_unique<N3dsTitleLayout>());
+  add(std::make_unique<WiiuTitleLayout>());
   return registry;
 }
 

@@ -8,6 +8,7 @@
 #include "bytes/text.h"
 #include "cards/companion.h"
 #include "layouts/battery/chips.h"
+#include "storage/archive_storage.h"
 
 namespace bayswap {
 namespace {
@@ -58,7 +59,7 @@ Result<void> choose_layout(Inspection& found, const InspectOptions& options) {
       // The user knows better than a name: that ROM is not this save's.
       found.rom.reset();
       found.hints = Hints{};
-      found.hints.file_name = found.path.filename().string();
+      found.hints.file_name = inner_name(found.path);
     }
     found.hints.system = system;
     found.guesses = {{*layout, Confidence::certain, "you said so", false}};
@@ -73,7 +74,7 @@ constexpr std::uint64_t kMostWithCompanion = 1U << 18U;  // bytes; larger saves 
 constexpr std::uint64_t kLeastState = 8192;  // smaller files are too small for a machine's memory
 
 bool is_state(const Inspection& found) {
-  if (has_state_name(found.path.filename().string())) return true;
+  if (has_state_name(inner_name(found.path))) return true;
   if (has_state_bytes(found.view.bytes())) return true;
   // A file named like a game's save whose size fits no chip of any family.
   if (!found.guesses.empty() || !found.game_known || found.info.size <= kLeastState) return false;
@@ -154,7 +155,7 @@ Result<Inspection> inspect(Session& session, RomFolders& folders, const Path& pa
   found.view = *view;
   if (const auto info = session.storage->info(path)) found.info = *info;
   found.info.size = found.view.bytes().size();
-  found.hints.file_name = path.filename().string();
+  found.hints.file_name = inner_name(path);
   found.hints.system = options.system;
   const Bytes companion =
       found.info.size <= kMostWithCompanion ? read_companion(*session.storage, path) : Bytes{};
@@ -190,7 +191,7 @@ Result<Inspection> inspect(Session& session, RomFolders& folders, const Path& pa
       found.named_after = namesake_in_bays(session, folders, found);
     if (found.named_after) {
       found.hints = hints_of(found.named_after->info, session.catalog);
-      found.hints.file_name = path.filename().string();
+      found.hints.file_name = inner_name(path);
     }
   }
   found.hints.companion = companion;

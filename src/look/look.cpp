@@ -1,4 +1,5 @@
 #include "bayswap/look.h"
+#include "bayswap/folder.h"
 
 #include <fmt/format.h>
 
@@ -10,9 +11,12 @@
 #include "cards/card_saves.h"
 #include "cards/companion.h"
 #include "cards/open_card.h"
+#include "folders/find_folders.h"
 #include "layouts/battery/health.h"
 #include "look/card_items.h"
 #include "look/inspect.h"
+#include "storage/archive.h"
+#include "storage/archive_storage.h"
 
 namespace bayswap {
 namespace {
@@ -160,10 +164,17 @@ Result<Item> look_at_file(Session& session, RomFolders& folders, const Path& pat
   return item;
 }
 
+const FolderLayout& layout_of(const std::string& folder_layout) {
+  return *as_folder(layouts().find(folder_layout));
+}
+
 // A folder that is one save by what lies in it.
 std::optional<Item> folder_save(Session& session, const Path& folder, const LookOptions& options) {
+  std::error_code ignored;
+  const std::string full = std::filesystem::absolute(folder, ignored).lexically_normal().string();
   const auto marked = [&](const FolderLayout& layout) {
-    return !is_missing(*session.storage, folder / layout.marker());
+    if (layout.place(full)) return true;
+    return !layout.marker().empty() && !is_missing(*session.storage, folder / layout.marker());
   };
   for (const auto& layout : layouts().all()) {
     const FolderLayout* kind = as_folder(layout.get());
@@ -179,7 +190,11 @@ std::optional<Item> folder_save(Session& session, const Path& folder, const Look
     item.kind = save.kind;
     item.layout = found->layout;
     item.confidence = Confidence::certain;
-    item.reason = fmt::format("a folder with {}", kind->marker());
+    item.reason = layout_of(found->layout).place(full)
+                      ? std::string("its path is that of a title's save")
+                      : fmt::format("a folder with {}", kind->marker());
+    item.details = std::move(found->details);
+    item.findings = std::move(found->findings);
     item.game = save.game;
     item.name = save.name;
     item.comment = save.comment;
@@ -192,6 +207,41 @@ std::optional<Item> folder_save(Session& session, const Path& folder, const Look
     return item;
   }
   return std::nullopt;
+}
+
+bool lies_in(const Path& folder, const Path& path) {
+  return std::mismatch(folder.begin(), folder.end(), path.begin(), path.end()).first ==
+         folder.end();
+}
+
+// An archive is one item, and what it holds are its saves. Nothing for other files, and for ROMs
+// that come packed.
+std::optional<Result<Item>> archive_item(Session& session, const Path& path,
+                                         const LookOptions& options) {
+  const auto view = session.storage->view(path, kSaveLimit);
+  if (!view || !is_archive(view->bytes()) || read_rom_file(*session.storage, path))
+    return std::nullopt;
+  Item item;
+  item.path = path.string();
+  item.size = view->bytes().size();
+  const auto listed = look(session, archive_root(path), options, [&](const Item& inner) {
+    SaveInfo info;
+    info.name = archive_name(inner.path).substr(item.path.size() + 1);
+    info.comment = inner.comment.empty() ? inner.name : inner.comment;
+    info.layout = inner.layout;
+    info.size = inner.size;
+    info.game = inner.game;
+    info.parts = inner.parts;
+    info.modified = inner.modified;
+    info.findings = inner.findings;
+    if (inner.kind || !inner.layout.empty())
+      item.saves.push_back(std::move(info));
+    else
+      ++item.other_files;
+  });
+  if (!listed) return Result<Item>(tl::unexpected(listed.error()));
+  item.archive = true;
+  return Result<Item>(std::move(item));
 }
 
 Item unreadable_item(const Path& path, std::uint64_t size, const Error& error) {
@@ -209,11 +259,14 @@ Result<void> look(Session& session, const Path& path, const LookOptions& options
   RomFolders folders(*session.storage);
   auto info = session.storage->info(path);
   if (!info) return tl::unexpected(info.error());
-  std::error_code ignored;
-  const bool folder =
-      info->type == FileType::folder ||
-      (info->type == FileType::link && std::filesystem::is_directory(path, ignored));
+  // A link to a folder is followed: the user named it.
+  const bool folder = info->type != FileType::file && session.storage->list(path).has_value();
   if (!folder) {
+    if (auto packed = archive_item(session, path, options)) {
+      if (!*packed) return tl::unexpected(packed->error());
+      sink(**packed);
+      return {};
+    }
     auto item = look_at_file(session, folders, path, options, nullptr);
     if (!item) return tl::unexpected(item.error());
     sink(*item);
@@ -226,13 +279,21 @@ Result<void> look(Session& session, const Path& path, const LookOptions& options
     return {};
   }
   const RomIndex& roms = folders.below(path);
+  std::vector<Path> titles;  // folders that are saves of their own
+  for (const FoundFolder& found : find_folders(*session.storage, path))
+    titles.push_back(found.path);
   std::optional<Path> whole;  // a folder that is one save
   Path entered;
   walk_files(*session.storage, path, true, [&](const Path& file, const FileInfo& file_info) {
     const Path inside = file.parent_path();
-    if (whole && std::mismatch(whole->begin(), whole->end(), inside.begin(), inside.end()).first ==
-                     whole->end())
-      return;
+    if (whole && lies_in(*whole, inside)) return;
+    for (const Path& title : titles)
+      if (lies_in(title, inside))
+        if (auto save = folder_save(session, title, options)) {
+          whole = title;
+          sink(*save);
+          return;
+        }
     if (inside != entered) {
       entered = inside;
       whole.reset();

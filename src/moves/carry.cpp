@@ -11,9 +11,11 @@
 #include "cards/companion.h"
 #include "moves/carry_cards.h"
 #include "moves/carry_checks.h"
+#include "moves/carry_folders.h"
 #include "moves/carry_source.h"
 #include "moves/carry_target.h"
 #include "moves/mover.h"
+#include "storage/archive_storage.h"
 
 namespace bayswap {
 namespace {
@@ -89,6 +91,11 @@ class Carrier {
         bay_name = save.substr(0, colon);
         name = save.substr(colon + 1);
       } else {
+        if (file)
+          if (auto whole = check_archive(save); !whole) return tl::unexpected(whole.error());
+        auto folders = read_folder_sources(session_, save, request_);
+        if (!folders) return tl::unexpected(folders.error());
+        if (*folders) return std::move(**folders);
         auto on_cards = read_card_sources(session_, *bay_, save, request_.is);
         if (!on_cards) return tl::unexpected(on_cards.error());
         if (*on_cards) return std::move(**on_cards);
@@ -104,6 +111,17 @@ class Carrier {
     auto sources = read_bay(session_, folders_, **bay, request_);
     if (!sources) return sources;
     return pick(std::move(*sources), name, (*bay)->name);
+  }
+
+  // Of an archive, one save is carried at a time.
+  Result<void> check_archive(const Path& path) {
+    const auto inside = session_.storage->list(archive_root(path));
+    if (!inside || read_rom_file(*session_.storage, path)) return {};
+    return fail(
+        Trouble::stopped, "many-match",
+        fmt::format("{}: is an archive, which save in it is not said", safe_text(path.string())),
+        fmt::format("name one as {}:NAME; 'bayswap look {}' lists them", safe_text(path.string()),
+                    safe_text(path.string())));
   }
 
   // A file that lies anywhere: where nothing near it tells the game, the name of a ROM at the
@@ -164,7 +182,7 @@ class Carrier {
     MoveReport line;
     for (const Path& file : source.files) line.from.push_back(file.string());
     line.system = source.save.system;
-    if (source.save.kind == Kind::card_save) {
+    if (source.save.kind != Kind::battery) {
       line.label = source.save.name;
       line.comment = source.save.comment;
       line.game = source.save.game;
@@ -187,6 +205,7 @@ class Carrier {
            "say which with --rom FILE"});
     if (checks.stopped() || !readable) return stop(line, checks);
     if (source.save.kind == Kind::card_save) return carry_card_save(source, line, checks);
+    if (source.save.kind == Kind::folder) return carry_folder(source, line, checks);
 
     const auto game = find_target_game(session_, folders_, *bay_, source, request_, checks);
     if (!game) return stop(line, checks);
@@ -230,6 +249,47 @@ class Carrier {
     if (carried && request_.plan && !checks.stopped() && onto_card(file) != nullptr)
       planned_cards_[file.path.string()] = file.bytes;
     return carried;
+  }
+
+  Result<void> carry_folder(const Source& source, MoveReport& line, Checks& checks) {
+    auto target = make_folder_target(session_, *bay_, source, request_, checks);
+    if (!target) {
+      if (target.error().trouble != Trouble::stopped) return tl::unexpected(target.error());
+      const Error& error = target.error();
+      (void)checks.add({Level::error, error.code, error.text, error.hint});
+      return stop(line, checks);
+    }
+    if (!*target) return stop(line, checks);
+    FolderTarget& there = **target;
+    line.to = there.folder.string();
+    line.to_layout = there.layout->info().id;
+    line.game = there.game;
+    line.size = there.size;
+    line.folder = true;
+    line.replaces = there.replaces;
+    line.nothing_to_do = there.already_there;
+    if (!there.already_there && !claimed_.emplace(line.to, source.shown()).second)
+      (void)checks.add({Level::error, "name-taken",
+                        fmt::format("{} goes to the same folder", safe_text(claimed_[line.to])),
+                        "carry the one that you want by its name"});
+    auto companions = make_companions(session_, *bay_, source);
+    if (!companions) return tl::unexpected(companions.error());
+    for (CompanionFile& companion : *companions) {
+      checks.note(companion.note);
+      if (companion.change) there.changes.push_back(std::move(*companion.change));
+    }
+    if (checks.stopped()) return stop(line, checks);
+    if (there.already_there)
+      line.checks.push_back(
+          {Level::note, "already-there", "the same progress is there already: nothing to do", ""});
+    if (!request_.plan && !there.changes.empty()) {
+      auto done =
+          write_changes(source, line, std::move(there.changes), [] { return Result<void>{}; });
+      if (!done) return tl::unexpected(done.error());
+      line.move = *done;
+    }
+    finish(line, checks, request_.plan ? MoveStatus::planned : MoveStatus::done);
+    return {};
   }
 
   Result<void> carry_files(const Source& source, Targets& targets, const MoveReport& base,
@@ -312,6 +372,28 @@ class Carrier {
   // Gives the name of the move.
   Result<std::string> write(const Source& source, const MoveReport& base,
                             const std::vector<const TargetFile*>& work) {
+    std::vector<FileChange> changes;
+    for (const TargetFile* file : work) {
+      FileChange change;
+      change.path = file->path;
+      change.content = file->bytes;
+      change.before = file->before;
+      changes.push_back(std::move(change));
+      if (file->companion.empty()) continue;
+      FileChange beside;
+      beside.path = file->path.string() + file->layout->info().companion;
+      beside.content = file->companion;
+      const auto there = version_at(*session_.storage, beside.path);
+      if (!there) return tl::unexpected(there.error());
+      beside.before = there->digest;
+      changes.push_back(std::move(beside));
+    }
+    return write_changes(source, base, std::move(changes), [&] { return compare_as_saves(work); });
+  }
+
+  Result<std::string> write_changes(const Source& source, const MoveReport& base,
+                                    std::vector<FileChange> changes,
+                                    const std::function<Result<void>()>& verify) {
     if (!history_) {
       auto opened = History::open(*session_.storage, session_.history_file());
       if (!opened) return tl::unexpected(opened.error());
@@ -329,24 +411,8 @@ class Carrier {
     move.bay = bay_->name;
     move.title = base.game.title;
     move.source_modified_ns = source.modified_ns;
-    std::vector<FileChange> changes;
-    for (const TargetFile* file : work) {
-      FileChange change;
-      change.path = file->path;
-      change.content = file->bytes;
-      change.before = file->before;
-      changes.push_back(std::move(change));
-      if (file->companion.empty()) continue;
-      FileChange beside;
-      beside.path = file->path.string() + file->layout->info().companion;
-      beside.content = file->companion;
-      const auto there = version_at(*session_.storage, beside.path);
-      if (!there) return tl::unexpected(there.error());
-      beside.before = there->digest;
-      changes.push_back(std::move(beside));
-    }
     Mover mover(*session_.storage, *history_);
-    auto done = mover.apply(std::move(move), changes, [&] { return compare_as_saves(work); });
+    auto done = mover.apply(std::move(move), changes, verify);
     if (!done) return tl::unexpected(done.error());
     return move_name(done->id);
   }

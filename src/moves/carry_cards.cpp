@@ -7,6 +7,7 @@
 
 #include "bays/walk.h"
 #include "bayswap/card_file.h"
+#include "bayswap/folder.h"
 #include "bayswap/naming.h"
 #include "bytes/text.h"
 #include "cards/card_saves.h"

@@ -6,9 +6,12 @@
 #include <map>
 
 #include "bays/walk.h"
+#include "bayswap/folder.h"
 #include "bayswap/naming.h"
 #include "bytes/text.h"
 #include "moves/carry_cards.h"
+#include "moves/carry_folders.h"
+#include "storage/archive_storage.h"
 
 namespace bayswap {
 namespace {
@@ -18,7 +21,7 @@ void add_file(Source& source, Inspection& found) {
   source.modified_ns = std::max(source.modified_ns, found.info.modified_ns);
   if (!source.rom) source.rom = found.rom;
   if (found.state) {
-    source.problems.push_back(state_finding(has_state_name(found.path.filename().string())
+    source.problems.push_back(state_finding(has_state_name(inner_name(found.path))
                                                 ? "its name has a slot"
                                                 : "its size or form fits no save chip"));
     return;
@@ -28,7 +31,7 @@ void add_file(Source& source, Inspection& found) {
     Finding why = judge_unknown(found).front();
     why.code = why.code == "unknown" ? "no-match" : "damaged";
     why.level = Level::error;
-    why.text = fmt::format("{}: {}", safe_text(found.path.filename().string()), why.text);
+    why.text = fmt::format("{}: {}", safe_text(inner_name(found.path)), why.text);
     source.problems.push_back(std::move(why));
     return;
   }
@@ -124,6 +127,7 @@ Result<std::vector<Source>> read_bay(Session& session, RomFolders& folders, cons
   std::vector<Source> sources;
   for (auto& [key, source] : gathered) sources.push_back(std::move(source));
   for (Source& source : read_shelf_cards(session, bay)) sources.push_back(std::move(source));
+  for (Source& source : read_shelf_folders(session, bay)) sources.push_back(std::move(source));
   return sources;
 }
 
@@ -131,8 +135,9 @@ int named_by(const Source& source, const Catalog& catalog, const std::string& te
   if (source.stem == text) return 3;
   const std::string plain = plain_title(text);
   std::vector<std::string> titles{source.stem};
-  if (source.save.kind == Kind::card_save) {
-    if (!text.empty() && (source.save.game.code == text || source.save.game.serial == text))
+  if (source.save.kind != Kind::battery) {
+    if (!text.empty() && (source.save.game.code == text || source.save.game.serial == text ||
+                          source.save.game.title_id == parse_title_id(text)))
       return 2;
     titles.push_back(source.save.game.title);
     titles.push_back(source.save.comment);

@@ -20,6 +20,7 @@ struct Source {
   std::vector<std::string> part_files;  ///< file of each part of `save`
   std::vector<std::string> layouts;     ///< layout of each file
   bool container = false;               ///< a chip's capacity was guessed from erased bytes
+  bool sealed = false;                  ///< a folder's files are encrypted for their console
   bool on_shelf = false;                ///< a shelf of a known bay claims it
   std::int64_t modified_ns = 0;         ///< of the newest file
   Findings problems;                    ///< checks that stop it already

@@ -8,6 +8,7 @@
 #include "bayswap/naming.h"
 #include "bytes/text.h"
 #include "layouts/battery/chips.h"
+#include "moves/inside.h"
 #include "moves/mover.h"
 #include "moves/part_layouts.h"
 #include "naming/tags.h"
@@ -124,16 +125,6 @@ std::optional<TargetGame> without_rom(Session& session, RomFolders& folders, con
       return TargetGame{source.stem, std::nullopt};
   }
   return std::nullopt;
-}
-
-bool inside(const Path& place, const Path& path) {
-  std::error_code problem;
-  const Path root = std::filesystem::weakly_canonical(place, problem);
-  if (problem) return false;
-  const Path folder = std::filesystem::weakly_canonical(path.parent_path(), problem);
-  if (problem) return false;
-  const Path relative = folder.lexically_relative(root);
-  return !relative.empty() && *relative.begin() != "..";
 }
 
 Fields fields_of(const TargetGame& game, const Source& source) {

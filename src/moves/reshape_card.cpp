@@ -5,6 +5,7 @@
 #include <algorithm>
 
 #include "bayswap/card_file.h"
+#include "bayswap/folder.h"
 #include "bytes/text.h"
 #include "cards/card_saves.h"
 #include "cards/open_card.h"

@@ -2,11 +2,13 @@
 
 #include <archive.h>
 #include <archive_entry.h>
+#include <fmt/format.h>
 
 #include <algorithm>
 #include <memory>
 
 #include "bytes/cursor.h"
+#include "bytes/text.h"
 
 namespace bayswap {
 namespace {
@@ -24,7 +26,101 @@ Bytes read_entry(archive* reader, std::size_t limit) {
   return bytes;
 }
 
+// What a collection of saves may come to.
+constexpr std::size_t kMostEntries = 4096;
+constexpr std::uint64_t kMostBytes = 512ULL << 20U;
+constexpr std::uint64_t kFreeBytes = 16ULL << 20U;  // up to here, any compression is fine
+constexpr std::uint64_t kMostRatio = 200;
+
+// Relative, and without a step upwards.
+bool is_safe_name(std::string_view name) {
+  if (name.empty() || name.front() == '/' || name.find('\\') != std::string_view::npos ||
+      name.find('\0') != std::string_view::npos)
+    return false;
+  std::size_t start = 0;
+  while (start <= name.size()) {
+    const std::size_t end = std::min(name.find('/', start), name.size());
+    if (name.substr(start, end - start) == "..") return false;
+    start = end + 1;
+  }
+  return true;
+}
+
+tl::unexpected<Error> too_large(const std::string& name, std::string_view what) {
+  return fail(Trouble::input, "too-large", fmt::format("{}: {}", name, what),
+              "unpack it yourself, with care, and name the save that you want");
+}
+
 }  // namespace
+
+bool is_archive(ByteView file) {
+  Cursor cursor(file);
+  const std::uint32_t start = cursor.u32be(0);
+  const bool packed = start == 0x504B0304 || start == 0x377ABCAF || start == 0x52617221;
+  // Compressed tars: gzip, bzip2, xz, zstd. What is inside shows when it is opened.
+  const bool compressed = start >> 16U == 0x1F8B || start >> 8U == 0x425A68 ||
+                          start == 0xFD377A58 || start == 0x28B52FFD;
+  const auto tar = slice(file, 257, 5);
+  const bool plain_tar = tar && std::ranges::equal(*tar, as_bytes("ustar"));
+  if (packed || plain_tar) return true;
+  if (!compressed) return false;
+  const std::unique_ptr<archive, int (*)(archive*)> reader(archive_read_new(), archive_read_free);
+  archive_read_support_format_tar(reader.get());
+  archive_read_support_filter_all(reader.get());
+  archive_entry* entry = nullptr;
+  return archive_read_open_memory(reader.get(), file.data(), file.size()) == ARCHIVE_OK &&
+         archive_read_next_header(reader.get(), &entry) == ARCHIVE_OK;
+}
+
+Result<std::vector<ArchiveEntry>> read_archive(ByteView file, const std::string& name) {
+  const std::unique_ptr<archive, int (*)(archive*)> reader(archive_read_new(), archive_read_free);
+  archive_read_support_format_zip(reader.get());
+  archive_read_support_format_7zip(reader.get());
+  archive_read_support_format_rar(reader.get());
+  archive_read_support_format_rar5(reader.get());
+  archive_read_support_format_tar(reader.get());
+  archive_read_support_filter_all(reader.get());
+  if (archive_read_open_memory(reader.get(), file.data(), file.size()) != ARCHIVE_OK)
+    return fail(Trouble::input, "damaged", fmt::format("{}: is no archive that can be read", name),
+                "download or copy it again");
+  const std::uint64_t most =
+      std::min(kMostBytes, std::max<std::uint64_t>(kFreeBytes, file.size() * kMostRatio));
+  std::vector<ArchiveEntry> entries;
+  std::uint64_t total = 0;
+  archive_entry* header = nullptr;
+  for (std::size_t seen = 0;; ++seen) {
+    const int status = archive_read_next_header(reader.get(), &header);
+    if (status == ARCHIVE_EOF) return entries;
+    if (status != ARCHIVE_OK && status != ARCHIVE_WARN)
+      return fail(Trouble::input, "damaged",
+                  fmt::format("{}: the archive is damaged: {}", name,
+                              safe_text(archive_error_string(reader.get()) == nullptr
+                                            ? ""
+                                            : archive_error_string(reader.get()))),
+                  "download or copy it again");
+    if (seen >= kMostEntries) return too_large(name, "has more files than any collection of saves");
+    if (archive_entry_is_encrypted(header) != 0)
+      return fail(Trouble::input, "locked", fmt::format("{}: wants a password", name),
+                  "unpack it yourself and name the save");
+    const char* path = archive_entry_pathname_utf8(header);
+    if (archive_entry_filetype(header) != AE_IFREG || archive_entry_hardlink(header) != nullptr ||
+        path == nullptr || !is_safe_name(path))
+      continue;
+    ArchiveEntry entry;
+    entry.name = path;
+    entry.modified_ns = static_cast<std::int64_t>(archive_entry_mtime(header)) * 1'000'000'000;
+    const std::uint64_t room = most - total;
+    entry.bytes = read_entry(reader.get(), static_cast<std::size_t>(room) + 1);
+    if (entry.bytes.size() > room)
+      return too_large(name, "unpacks to more than any collection of saves");
+    if (archive_errno(reader.get()) != 0)
+      return fail(Trouble::input, "damaged",
+                  fmt::format("{}: {} in it is damaged", name, safe_text(entry.name)),
+                  "download or copy the archive again");
+    total += entry.bytes.size();
+    entries.push_back(std::move(entry));
+  }
+}
 
 bool is_zip(ByteView file) {
   return Cursor(file).u32be(0) == 0x504B0304;

@@ -3,8 +3,10 @@
 
 #include <functional>
 #include <string>
+#include <vector>
 
 #include "bayswap/bytes.h"
+#include "bayswap/result.h"
 
 namespace bayswap {
 
@@ -21,5 +23,21 @@ struct ArchiveLimits {
 /// true. Damaged archives end early.
 void visit_zip(ByteView file, const ArchiveLimits& limits,
                const std::function<bool(const std::string&, ByteView, std::uint64_t)>& visit);
+
+struct ArchiveEntry {
+  std::string name;  ///< relative, with `/` between folders; never leads out of its folder
+  Bytes bytes;
+  std::int64_t modified_ns = 0;
+};
+
+/// True when the bytes begin as a zip, 7z, rar or tar archive, a tar also behind general
+/// compression.
+[[nodiscard]] bool is_archive(ByteView file);
+
+/// All plain files in an archive. Links and names that lead out of their folder are passed over.
+/// Errors: `too-large` for more entries, bytes or compression than any collection of saves has;
+/// `damaged`; `locked` when it wants a password. `name` is for messages.
+[[nodiscard]] Result<std::vector<ArchiveEntry>> read_archive(ByteView file,
+                                                             const std::string& name);
 
 }  // namespace bayswap

@@ -3,6 +3,7 @@
 
 #include "bayswap/card.h"
 #include "bayswap/face.h"
+#include "bayswap/folder.h"
 #include "layouts/cards/ps2_ecc.h"
 #include "support/golden_cards.h"
 

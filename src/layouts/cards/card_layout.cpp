@@ -153,10 +153,6 @@ bool holds_chips(const Layout& layout) {
          (card != nullptr && !card->card_info().part.empty());
 }
 
-const FolderLayout* as_folder(const Layout* layout) {
-  return dynamic_cast<const FolderLayout*>(layout);
-}
-
 bool same_card_save(const Save& a, const Save& b) {
   return a.system == b.system && a.name == b.name && same_files(a, b);
 }
@@ -202,20 +198,6 @@ Result<Written> CardLayout::write(const WriteRequest& request) const {
   }
   if (!changed) return tl::unexpected(changed.error());
   return Written{std::move(changed->bytes), {}, std::move(changed->notes)};
-}
-
-std::optional<Match> FolderLayout::recognise(ByteView /*file*/, const Hints& /*hints*/) const {
-  return std::nullopt;
-}
-
-Result<Content> FolderLayout::read(ByteView /*file*/, const Hints& /*hints*/) const {
-  return fail(Trouble::input, "wrong-size", fmt::format("{} is a folder, not a file", info().id),
-              "name the folder");
-}
-
-Result<Written> FolderLayout::write(const WriteRequest& /*request*/) const {
-  return fail(Trouble::usage, "usage", fmt::format("{} is a folder, not a file", info().id),
-              "name a folder as the output");
 }
 
 Result<Card> examine(const CardLayout& layout, ByteView file) {

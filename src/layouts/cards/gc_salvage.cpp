@@ -96,7 +96,8 @@ class Salvager {
     add(0, "its entry was taken from a directory whose check fails");
     add(1, "its entry was taken from a directory whose check fails");
     // What both copies say is more likely true, and keeps its name.
-    std::ranges::stable_partition(candidates_, &Candidate::in_both);
+    std::stable_partition(candidates_.begin(), candidates_.end(),
+                          [](const Candidate& candidate) { return candidate.in_both; });
   }
 
   [[nodiscard]] Chain chain_in(ByteView map, std::uint32_t first) const {

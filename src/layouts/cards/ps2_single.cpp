@@ -10,6 +10,7 @@
 #include "layouts/cards/ps2_format.h"
 #include "layouts/cards/ps2_volume.h"
 #include "layouts/cards/single_save.h"
+#include "layouts/folders/path_text.h"
 #include "model/sony_names.h"
 
 namespace bayswap {
@@ -152,9 +153,9 @@ Ps2FolderLayout::Ps2FolderLayout() {
            {},           {}};
 }
 
-std::optional<Match> Ps2FolderLayout::recognise_folder(const std::string& folder_name,
+std::optional<Match> Ps2FolderLayout::recognise_folder(const std::string& path,
                                                        const std::vector<Part>& files) const {
-  const bool named = split_sony_name(folder_name).has_value();
+  const bool named = split_sony_name(last_name(path)).has_value();
   for (const Part& part : files)
     if (part.name == "icon.sys" && part.data.size() > 4 &&
         ascii_text(ByteView(part.data).first(4)) == "PS2D")
@@ -164,22 +165,15 @@ std::optional<Match> Ps2FolderLayout::recognise_folder(const std::string& folder
   return std::nullopt;
 }
 
-Result<Save> Ps2FolderLayout::read_folder(const std::string& folder_name,
-                                          std::vector<Part> files) const {
+Result<Save> Ps2FolderLayout::read_folder(const std::string& path, std::vector<Part> files) const {
   if (files.empty())
     return fail(Trouble::input, "no-match", "the folder is empty", "name the save's own folder");
   Save save;
-  save.name = folder_name;
+  save.name = last_name(path);
   save.parts = std::move(files);
   for (Part& part : save.parts) part.blank = is_erased(part.data);
   describe(save);
   return save;
-}
-
-Result<std::vector<Part>> Ps2FolderLayout::write_folder(const Save& save) const {
-  if (save.system != System::ps2 || save.parts.empty())
-    return fail(Trouble::stopped, "no-match", "there is no ps2 save to make a folder of");
-  return save.parts;
 }
 
 }  // namespace bayswap

@@ -1,7 +1,7 @@
 // One save of a ps2 card outside of a card. docs/formats/ps2.md
 #pragma once
 
-#include "bayswap/card.h"
+#include "bayswap/folder.h"
 
 namespace bayswap {
 
@@ -25,10 +25,9 @@ class Ps2FolderLayout final : public FolderLayout {
   [[nodiscard]] const LayoutInfo& info() const override { return info_; }
   [[nodiscard]] std::string_view marker() const override { return "icon.sys"; }
   [[nodiscard]] std::optional<Match> recognise_folder(
-      const std::string& folder_name, const std::vector<Part>& files) const override;
-  [[nodiscard]] Result<Save> read_folder(const std::string& folder_name,
+      const std::string& path, const std::vector<Part>& files) const override;
+  [[nodiscard]] Result<Save> read_folder(const std::string& path,
                                          std::vector<Part> files) const override;
-  [[nodiscard]] Result<std::vector<Part>> write_folder(const Save& save) const override;
 
  private:
   LayoutInfo info_;

@@ -1,0 +1,84 @@
+#include "demo/title_makers.h"
+
+#include "demo/art.h"
+#include "demo/makers.h"
+
+namespace bayswap::demo {
+
+Bytes param_sfo(const std::string& title, const std::string& save_title, const std::string& detail,
+                const std::string& directory) {
+  struct Row {
+    std::string key;
+    std::string text;
+    std::size_t room;
+  };
+  const std::vector<Row> rows{{"CATEGORY", "MS", 4},
+                              {"PARENTAL_LEVEL", "", 4},
+                              {"SAVEDATA_DETAIL", detail, 1024},
+                              {"SAVEDATA_DIRECTORY", directory, 64},
+                              {"SAVEDATA_PARAMS", std::string(128, 'x'), 128},
+                              {"SAVEDATA_TITLE", save_title, 128},
+                              {"TITLE", title, 128}};
+  const std::size_t keys = 20 + rows.size() * 16;
+  std::size_t values = keys;
+  for (const Row& row : rows) values += row.key.size() + 1;
+  values = (values + 3) / 4 * 4;
+  Bytes sfo(values);
+  store_text(sfo, 0, std::string("\0PSF", 4), 4);
+  store(sfo, 4, 0x101, 4, false);
+  store(sfo, 8, keys, 4, false);
+  store(sfo, 12, values, 4, false);
+  store(sfo, 16, rows.size(), 4, false);
+  std::size_t key_at = keys;
+  for (std::size_t i = 0; i < rows.size(); ++i) {
+    const Row& row = rows[i];
+    const bool number = row.key == "PARENTAL_LEVEL";
+    const bool raw = row.key == "SAVEDATA_PARAMS";
+    const std::size_t at = 20 + i * 16;
+    store(sfo, at, key_at - keys, 2, false);
+    store(sfo, at + 2, number ? 0x0404 : raw ? 0x0004 : 0x0204, 2, false);
+    store(sfo, at + 4, number ? 4 : raw ? row.room : row.text.size() + 1, 4, false);
+    store(sfo, at + 8, row.room, 4, false);
+    store(sfo, at + 12, sfo.size() - values, 4, false);
+    store_text(sfo, key_at, row.key, row.key.size() + 1);
+    key_at += row.key.size() + 1;
+    const std::size_t value_at = sfo.size();
+    sfo.resize(value_at + row.room);
+    if (number)
+      store(sfo, value_at, 5, 4, false);
+    else
+      store_text(sfo, value_at, row.text, row.room);
+  }
+  return sfo;
+}
+
+Files psp_save(const std::string& directory, const std::string& save_title,
+               const std::string& detail, std::uint32_t seed) {
+  return {{"PARAM.SFO", param_sfo("Saltmarsh Circuit", save_title, detail, directory)},
+          {"DATA.BIN", progress("SALTMARSH CIRCUIT", 6'000, seed, std::byte{0})},
+          {"GHOST.BIN", progress("GHOSTS", 12'000, seed + 1, std::byte{0})}};
+}
+
+Files wii_save(std::string_view title, std::string_view second, std::uint32_t seed) {
+  Bytes banner(0xA0 + 4096);
+  store_text(banner, 0, "WIBN", 4);
+  const auto put_wide = [&](std::size_t at, std::string_view text) {
+    for (std::size_t i = 0; i < text.size() && i < 31; ++i)
+      store(banner, at + i * 2, static_cast<unsigned char>(text[i]), 2, true);
+  };
+  put_wide(0x20, title);
+  put_wide(0x60, second);
+  return {{"banner.bin", banner},
+          {"save.dat", progress("KITE FOUNDRY", 20'000, seed, std::byte{0})}};
+}
+
+Files plain_save(std::string_view game, const std::vector<std::string>& names, std::uint32_t seed) {
+  Files files;
+  for (const std::string& name : names) {
+    files.emplace_back(name, progress(game, 900 + 700 * files.size(), seed, std::byte{0}));
+    ++seed;
+  }
+  return files;
+}
+
+}  // namespace bayswap::demo

@@ -1,0 +1,58 @@
+// Files inside archives as if they lay on the disk: `pack.zip:NAME` can be read wherever a file
+// can.
+#pragma once
+
+#include <map>
+#include <memory>
+#include <optional>
+#include <string>
+
+#include "bayswap/storage.h"
+
+namespace bayswap {
+
+/// Passes everything on, and adds reading of `ARCHIVE:NAME` paths. Nothing is unpacked to disk, and
+/// nothing inside of an archive can be written.
+class ArchiveStorage final : public Storage {
+ public:
+  explicit ArchiveStorage(Storage& inner) : inner_(inner) {}
+
+  [[nodiscard]] Result<FileInfo> info(const Path& path) override;
+  [[nodiscard]] Result<FileView> view(const Path& path, std::uint64_t limit) override;
+  [[nodiscard]] Result<Bytes> read(const Path& path, std::uint64_t limit) override;
+  [[nodiscard]] Result<std::vector<std::string>> list(const Path& folder) override;
+  [[nodiscard]] Result<void> create(const Path& path, ByteView bytes, std::uint32_t mode) override;
+  [[nodiscard]] Result<void> rename(const Path& from, const Path& to) override;
+  [[nodiscard]] Result<void> remove(const Path& path) override;
+  [[nodiscard]] Result<void> make_folder(const Path& path) override;
+  [[nodiscard]] Result<void> remove_folder(const Path& path) override;
+  [[nodiscard]] Result<void> set_modified(const Path& path, std::int64_t modified_ns) override;
+  [[nodiscard]] Result<void> flush_folder(const Path& path) override;
+
+ private:
+  struct Opened {
+    FileInfo info;  // of the archive
+    std::map<std::string, std::pair<std::shared_ptr<const Bytes>, std::int64_t>> files;
+  };
+  struct Inside {
+    std::shared_ptr<const Opened> archive;
+    std::string name;  // without slashes at its ends; empty for the archive itself
+  };
+  [[nodiscard]] Result<std::optional<Inside>> inside_of(const Path& path);
+  [[nodiscard]] Result<std::shared_ptr<const Opened>> open(const Path& archive,
+                                                           const FileInfo& info);
+  [[nodiscard]] Result<void> writable(const Path& path);
+
+  Storage& inner_;
+  std::map<Path, std::shared_ptr<const Opened>> opened_;
+};
+
+/// `ARCHIVE:` as the root of what lies inside; paths below it read `ARCHIVE:/NAME`.
+[[nodiscard]] Path archive_root(const Path& archive);
+/// The same path as people write it: `ARCHIVE:NAME`.
+[[nodiscard]] std::string archive_name(const Path& path);
+
+/// The last name in a path, without the archive that it lies in.
+[[nodiscard]] std::string inner_name(const Path& path);
+
+}  // namespace bayswap
