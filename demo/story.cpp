@@ -148,11 +148,24 @@ void tell_of_small_cards(Teller& story) {
   story.run({"card", "show", "den/saves/Glacier Post (America).srm:pak1"});
 }
 
+void tell_of_titles(Teller& story) {
+  story.scene("Titles",
+              "Newer consoles keep saves as folders under hex ids and accounts. The desk has copies; "
+              "the console plays under another account.");
+  story.run({"bay", "learn", "desk", "cabinet/desk"});
+  story.run({"bay", "learn", "console", "cabinet/console"});
+  story.run({"carry", "desk:Halyard", "--to", "console"});
+  story.say("This game needs a file that its neighbours share; it goes along.");
+  story.run({"carry", "desk:Kite Foundry", "--to", "console"});
+  story.run({"carry", "desk:Northern Relay", "--to", "console"});
+  story.run({"carry", "desk:Saltmarsh Circuit", "--to", "console"});
+}
+
 void tell_of_undo(Teller& story) {
   story.scene(
       "Second thoughts",
-      "The last move put Brass Meridian onto the cartridge. It can be taken back to the byte, and "
-      "so can the one before.");
+      "The last move brought Saltmarsh Circuit to the console. It can be taken back to the byte, "
+      "and so can the one before.");
   story.run({"undo"});
   story.run({"undo"});
 }
@@ -174,6 +187,7 @@ int tell_story(const Path& folder, const cli::Surroundings& surroundings) {
   tell_of_a_drawer(story);
   tell_of_cards(story);
   tell_of_small_cards(story);
+  tell_of_titles(story);
   tell_of_undo(story);
   story.say(fmt::format("Look around in {}; it is yours to try things on.", folder.string()));
   std::filesystem::current_path(before, problem);

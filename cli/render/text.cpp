@@ -3,6 +3,7 @@
 #include <fmt/format.h>
 
 #include <algorithm>
+#include <filesystem>
 
 #include "bayswap/card.h"
 #include "bytes/text.h"
@@ -247,13 +248,58 @@ std::string reshaped_text(const Reshaped& reshaped, const Style& style) {
   return text;
 }
 
+// How many of the moves from a place on are files of one move that went the same way.
+std::size_t files_together(const std::vector<MoveReport>& moves, std::size_t from) {
+  std::size_t count = 1;
+  while (from + count < moves.size() && moves[from + count].move == moves[from].move &&
+         moves[from + count].status == moves[from].status)
+    ++count;
+  return count;
+}
+
+// The deepest folder that all of them are in.
+std::string common_folder(const std::vector<MoveReport>& moves, std::size_t from,
+                          std::size_t count) {
+  std::filesystem::path common = std::filesystem::path(moves[from].to).parent_path();
+  const auto holds = [&](const MoveReport& move) {
+    const std::filesystem::path path = move.to;
+    return std::mismatch(common.begin(), common.end(), path.begin(), path.end()).first ==
+           common.end();
+  };
+  while (common.has_relative_path() &&
+         !std::all_of(moves.begin() + static_cast<std::ptrdiff_t>(from),
+                      moves.begin() + static_cast<std::ptrdiff_t>(from + count), holds))
+    common = common.parent_path();
+  return common.string();
+}
+
+// A folder's files come back together.
+std::string folder_back_text(const std::vector<MoveReport>& moves, std::size_t from,
+                             std::size_t count, const Style& style) {
+  return style.paint(Tone::title, title_of(moves[from])) + "  " +
+         status_mark(moves[from], style, Doing::undoing) + "\n" +
+         row(style, "folder", path_text(common_folder(moves, from, count))) +
+         row(style, "now", counted(count, "file") + " as before the move");
+}
+
 std::string report_text(const CarryReport& report, const Style& style, Doing doing) {
   std::string text;
   std::size_t done = 0;
   std::size_t same = 0;
   std::size_t stopped = 0;
-  for (const MoveReport& move : report.moves) {
-    text += (text.empty() ? "" : "\n") + move_text(move, style, doing);
+  std::size_t shown = 0;  // moves before this one are in the text
+  constexpr std::size_t kFew = 2;
+  for (std::size_t i = 0; i < report.moves.size(); ++i) {
+    const MoveReport& move = report.moves[i];
+    if (i >= shown) {
+      text += text.empty() ? "" : "\n";
+      const std::size_t together = files_together(report.moves, i);
+      const bool whole = doing == Doing::undoing && move.status == MoveStatus::done &&
+                         together > kFew && !move.move.empty();
+      text += whole ? folder_back_text(report.moves, i, together, style)
+                    : move_text(move, style, doing);
+      shown = i + (whole ? together : 1);
+    }
     if (move.nothing_to_do)
       ++same;
     else if (move.status == MoveStatus::stopped)
@@ -261,7 +307,7 @@ std::string report_text(const CarryReport& report, const Style& style, Doing doi
     else
       ++done;
   }
-  if (report.moves.size() > 1)
+  if (report.moves.size() > 1 && doing != Doing::undoing)
     text +=
         fmt::format("\n{} {}, {} already there, {} stopped\n", done, deed(doing), same, stopped);
   const bool written = std::any_of(

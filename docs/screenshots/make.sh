@@ -61,4 +61,10 @@ shot card-small 'bayswap carry "reader:Glacier Post" --to den' \
   'bayswap card show "den/saves/Glacier Post (America).srm:pak1"' \
   'bayswap card put "closet/meridian cartridge.bram" "closet/meridian internal.bram:MERIDIAN_02"' \
   'bayswap card show "closet/meridian internal.bram"'
+bayswap bay learn desk cabinet/desk >/dev/null
+bayswap bay learn console cabinet/console >/dev/null
+(cd cabinet/desk && tar cf ../../pack.tar psp)
+shot titles 'bayswap look cabinet/desk/psp' 'bayswap carry desk:Halyard --to console --plan' \
+  'bayswap carry "desk:Kite Foundry" --to console' \
+  'bayswap carry pack.tar:psp/ULES10099CUP --to console --plan'
 shot demo 'bayswap demo ../story'

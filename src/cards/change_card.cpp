@@ -227,7 +227,9 @@ Result<std::string> write_change(Session& session, const OpenCard& card, Planned
   file.content_digest = digest.get();
   file.content = std::move(*whole);
   // What is written is read back byte by byte; that it is a sound card is known before.
-  auto done = mover.apply(std::move(move), {std::move(file)}, [] { return Result<void>{}; });
+  std::vector<FileChange> files;
+  files.push_back(std::move(file));
+  auto done = mover.apply(std::move(move), files, [] { return Result<void>{}; });
   if (!done) return tl::unexpected(done.error());
   return move_name(done->id);
 }

@@ -17,6 +17,7 @@
 #include "look/inspect.h"
 #include "storage/archive.h"
 #include "storage/archive_storage.h"
+#include "storage/atomic_write.h"
 
 namespace bayswap {
 namespace {
@@ -207,11 +208,6 @@ std::optional<Item> folder_save(Session& session, const Path& folder, const Look
     return item;
   }
   return std::nullopt;
-}
-
-bool lies_in(const Path& folder, const Path& path) {
-  return std::mismatch(folder.begin(), folder.end(), path.begin(), path.end()).first ==
-         folder.end();
 }
 
 // An archive is one item, and what it holds are its saves. Nothing for other files, and for ROMs

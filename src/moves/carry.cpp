@@ -283,8 +283,12 @@ class Carrier {
       line.checks.push_back(
           {Level::note, "already-there", "the same progress is there already: nothing to do", ""});
     if (!request_.plan && !there.changes.empty()) {
-      auto done =
-          write_changes(source, line, std::move(there.changes), [] { return Result<void>{}; });
+      FolderSwap swap{there.folder, {}};
+      for (const Part& part : source.save.parts) swap.files.emplace_back(part.name, part.data);
+      // A companion alone needs no swap of a folder that stays as it is.
+      auto done = write_changes(
+          source, line, std::move(there.changes), [] { return Result<void>{}; },
+          there.already_there ? nullptr : &swap);
       if (!done) return tl::unexpected(done.error());
       line.move = *done;
     }
@@ -393,7 +397,8 @@ class Carrier {
 
   Result<std::string> write_changes(const Source& source, const MoveReport& base,
                                     std::vector<FileChange> changes,
-                                    const std::function<Result<void>()>& verify) {
+                                    const std::function<Result<void>()>& verify,
+                                    const FolderSwap* swap = nullptr) {
     if (!history_) {
       auto opened = History::open(*session_.storage, session_.history_file());
       if (!opened) return tl::unexpected(opened.error());
@@ -412,7 +417,7 @@ class Carrier {
     move.title = base.game.title;
     move.source_modified_ns = source.modified_ns;
     Mover mover(*session_.storage, *history_);
-    auto done = mover.apply(std::move(move), changes, verify);
+    auto done = mover.apply(std::move(move), changes, verify, swap);
     if (!done) return tl::unexpected(done.error());
     return move_name(done->id);
   }

@@ -79,7 +79,8 @@ Result<FileVersion> Mover::version_seen(const FileChange& change) {
   return FileVersion{change.before, info->modified_ns, info->mode};
 }
 
-Result<void> Mover::record(MoveRecord& move, const std::vector<FileChange>& changes) {
+Result<void> Mover::record(MoveRecord& move, const std::vector<FileChange>& changes,
+                           const FolderSwap* swap) {
   auto transaction = Transaction::begin(history_.database());
   if (!transaction) return tl::unexpected(transaction.error());
   if (move.command == 0) {
@@ -126,6 +127,11 @@ Result<void> Mover::record(MoveRecord& move, const std::vector<FileChange>& chan
     move.steps.push_back(std::move(step));
   }
   note_folders(move);
+  // A swap touches the times of the folder and of the one that it lies in.
+  if (swap != nullptr && !move.steps.empty())
+    for (const Path& folder : {swap->folder, nearest_folder(storage_, swap->folder)})
+      if (const auto info = storage_.info(folder))
+        move.steps.front().folder_times.push_back({folder.string(), info->modified_ns, 0});
   if (auto begun = history_.begin_move(move); !begun) return begun;
   return transaction->commit();
 }
@@ -185,7 +191,7 @@ Result<void> Mover::read_back(const MoveRecord& move, const std::vector<FileChan
 }
 
 Result<void> Mover::put_back(const MoveRecord& move) {
-  Result<void> outcome;
+  Result<void> outcome = settle_swap(move, false);
   for (std::size_t i = move.steps.size(); i-- > 0;) {
     const Step& step = move.steps[i];
     const Path temporary = temporary_of(move, i);
@@ -218,13 +224,17 @@ Result<void> Mover::put_back(const MoveRecord& move) {
 }
 
 Result<MoveRecord> Mover::apply(MoveRecord move, const std::vector<FileChange>& changes,
-                                const std::function<Result<void>()>& verify) {
+                                const std::function<Result<void>()>& verify,
+                                const FolderSwap* swap) {
   move.time_ns = now_ns();
   move.state = MoveState::writing;
-  if (auto recorded = record(move, changes); !recorded) return tl::unexpected(recorded.error());
+  if (auto recorded = record(move, changes, swap); !recorded)
+    return tl::unexpected(recorded.error());
   Result<void> outcome;
+  if (swap != nullptr) outcome = swap_in(*swap, changes, move);
   for (std::size_t i = 0; i < changes.size() && outcome; ++i)
-    outcome = write(changes[i], move.steps[i], temporary_of(move, i));
+    if (swap == nullptr || !lies_in(swap->folder, changes[i].path))
+      outcome = write(changes[i], move.steps[i], temporary_of(move, i));
   // The system frees a replaced file when its last view goes. With large files that takes as long
   // as writing them, and nothing here waits for it.
   const auto freed =
@@ -236,6 +246,8 @@ Result<MoveRecord> Mover::apply(MoveRecord move, const std::vector<FileChange>& 
     if (put_back(move)) (void)history_.mark(move.id, MoveState::rolled_back);
     return tl::unexpected(outcome.error());
   }
+  if (swap != nullptr)
+    if (auto settled = settle_swap(move, true); !settled) return tl::unexpected(settled.error());
   note_results(move);
   move.state = MoveState::done;
   if (auto finished = history_.finish_move(move); !finished)
@@ -253,6 +265,7 @@ Result<void> Mover::recover() {
       if (!there) return tl::unexpected(there.error());
       complete = complete && there->digest == step.after.digest;
     }
+    if (auto settled = settle_swap(move, complete); !settled) return settled;
     if (complete) {
       note_results(move);
       move.state = MoveState::done;

@@ -22,6 +22,13 @@ struct FileChange {
   std::optional<std::int64_t> modified_ns;  ///< nothing: now
 };
 
+/// A folder that is staged beside its place and swapped in as a whole.
+struct FolderSwap {
+  Path folder;  ///< absolute
+  /// All files that it holds afterwards, by relative path.
+  std::vector<std::pair<std::string, Bytes>> files;
+};
+
 [[nodiscard]] std::int64_t now_ns();
 
 /// What is at a path now. Errors: `unreadable`; `link` when the path is no plain file.
@@ -33,8 +40,10 @@ class Mover {
 
   /// Does all changes or none. `verify` looks at the result before the move counts as done.
   /// Errors: `in-use` when a file is not what the plan saw, `place-failed`, `read-back`.
+  /// `swap`: the changes below its folder happen by swapping it; the others one by one.
   Result<MoveRecord> apply(MoveRecord move, const std::vector<FileChange>& changes,
-                           const std::function<Result<void>()>& verify);
+                           const std::function<Result<void>()>& verify,
+                           const FolderSwap* swap = nullptr);
 
   /// Finishes or rolls back moves that an interrupted run left.
   Result<void> recover();
@@ -42,10 +51,16 @@ class Mover {
  private:
   Result<FileVersion> version_before(const FileChange& change);
   Result<FileVersion> version_seen(const FileChange& change);
-  Result<void> record(MoveRecord& move, const std::vector<FileChange>& changes);
+  Result<void> record(MoveRecord& move, const std::vector<FileChange>& changes,
+                      const FolderSwap* swap);
   Result<void> write(const FileChange& change, Step& step, const Path& temporary);
   Result<void> read_back(const MoveRecord& move, const std::vector<FileChange>& changes);
   Result<void> put_back(const MoveRecord& move);
+  Result<void> stage(const FolderSwap& swap, const std::vector<FileChange>& changes,
+                     const Path& staged, std::vector<std::string>& new_folders);
+  Result<void> swap_in(const FolderSwap& swap, const std::vector<FileChange>& changes,
+                       MoveRecord& move);
+  Result<void> settle_swap(const MoveRecord& move, bool complete);
   void note_folders(MoveRecord& move);
   void note_results(MoveRecord& move);
 

@@ -21,6 +21,39 @@ Path beside(const Path& path, const std::string& tag) {
   return path.parent_path() / (".bayswap-" + tag);
 }
 
+std::vector<Path> folders_below(Storage& storage, const Path& folder) {
+  constexpr std::size_t kMost = 100'000;
+  std::vector<Path> found{folder};
+  for (std::size_t i = 0; i < found.size() && found.size() < kMost; ++i) {
+    const auto names = storage.list(found[i]);
+    if (!names) continue;
+    for (const std::string& name : *names) {
+      const auto info = storage.info(found[i] / name);
+      if (info && info->type == FileType::folder) found.push_back(found[i] / name);
+    }
+  }
+  found.erase(found.begin());
+  return found;
+}
+
+Result<void> remove_tree(Storage& storage, const Path& folder) {
+  std::vector<Path> folders = folders_below(storage, folder);
+  folders.insert(folders.begin(), folder);
+  for (std::size_t i = folders.size(); i-- > 0;) {
+    const auto names = storage.list(folders[i]);
+    if (!names) return tl::unexpected(names.error());
+    for (const std::string& name : *names)
+      if (auto removed = storage.remove(folders[i] / name); !removed) return removed;
+    if (auto removed = storage.remove_folder(folders[i]); !removed) return removed;
+  }
+  return {};
+}
+
+bool lies_in(const Path& folder, const Path& path) {
+  return std::mismatch(folder.begin(), folder.end(), path.begin(), path.end()).first ==
+         folder.end();
+}
+
 Result<void> replace_file(Storage& storage, const Path& path, ByteView bytes) {
   const Path folder = path.has_parent_path() ? path.parent_path() : Path(".");
   if (auto made = make_folders(storage, folder); !made) return tl::unexpected(made.error());

@@ -15,4 +15,13 @@ namespace bayswap {
 /// The name beside `path` that a write under `tag` uses until it is complete.
 [[nodiscard]] Path beside(const Path& path, const std::string& tag);
 
+/// The folders below a folder, parents first. Links are passed over.
+[[nodiscard]] std::vector<Path> folders_below(Storage& storage, const Path& folder);
+
+/// Removes a folder with everything in it; links are removed, not followed.
+[[nodiscard]] Result<void> remove_tree(Storage& storage, const Path& folder);
+
+/// Whether a path is the folder or lies somewhere in it, by their names alone.
+[[nodiscard]] bool lies_in(const Path& folder, const Path& path);
+
 }  // namespace bayswap

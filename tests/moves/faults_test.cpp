@@ -50,6 +50,80 @@ class FaultsAt : public test::WorldTest {
   }
 };
 
+// A whole folder at each operation: never a mixture, neither right after nor after the next run.
+class FolderFaultsAt : public test::WorldTest {
+ protected:
+  void SetUp() override {
+    test::WorldTest::SetUp();
+    std::filesystem::rename(folder_ / "cabinet/desk", folder_ / "desk");
+    std::filesystem::rename(folder_ / "cabinet/console", folder_ / "console");
+    learn("desk");
+    learn("console");
+    std::filesystem::create_directories(target_ / "empty");
+  }
+
+  std::map<std::string, std::string> contents(const Path& folder) const {
+    std::map<std::string, std::string> found;
+    if (!std::filesystem::exists(folder)) return found;
+    for (const auto& entry : std::filesystem::recursive_directory_iterator(folder))
+      if (entry.is_regular_file()) {
+        const Bytes bytes = read(entry.path());
+        found[entry.path().lexically_relative(folder).string()] =
+            std::string(reinterpret_cast<const char*>(bytes.data()), bytes.size());
+      }
+    return found;
+  }
+
+  std::size_t run_all(FailingStorage::Fault fault) {
+    const auto old = contents(target_);
+    const auto wanted = contents(folder_ / "desk/wiiu/00050000/10100a00/user/80000001");
+    const auto before = test::snapshot(folder_ / "console");
+    for (std::size_t at = 1; at < 200; ++at) {
+      FailingStorage storage(at, fault);
+      Session session = open(storage);
+      CarryRequest request;
+      request.saves = {"desk:Halyard"};
+      request.to = "console";
+      const auto report = carry(session, request);
+      if (!storage.failed()) {
+        EXPECT_EQ(contents(target_), wanted);
+        Session last = open();
+        EXPECT_TRUE(undo(last, "", {}));
+        EXPECT_EQ(test::snapshot(folder_ / "console"), before);
+        return at - 1;
+      }
+      const auto now = contents(target_);
+      EXPECT_TRUE(now == old || now == wanted || now.empty()) << "operation " << at;
+      Session next = open();
+      EXPECT_TRUE(recover(next));
+      const auto recovered = contents(target_);
+      EXPECT_TRUE(recovered == old || recovered == wanted) << "operation " << at;
+      if (recovered != old) {
+        EXPECT_TRUE(undo(next, "", {})) << "operation " << at;
+      }
+      EXPECT_EQ(contents(target_), old) << "operation " << at;
+      EXPECT_TRUE(std::filesystem::exists(target_ / "empty")) << "operation " << at;
+      for (const auto& entry : std::filesystem::recursive_directory_iterator(folder_ / "console"))
+        EXPECT_FALSE(entry.path().filename().string().starts_with(".bayswap-")) << entry.path();
+    }
+    return 0;
+  }
+
+  const Path target_ = folder_ / "console/save/00050000/10100a00/user/8000002a";
+};
+
+TEST_F(FolderFaultsAt, AnErrorAnywhereLeavesOldOrNew) {
+  const std::size_t injected = run_all(FailingStorage::Fault::error);
+  EXPECT_GT(injected, 10U);
+  std::printf("errors at each of %zu operations\n", injected);
+}
+
+TEST_F(FolderFaultsAt, PowerLossAnywhereLeavesOldOrNew) {
+  const std::size_t injected = run_all(FailingStorage::Fault::power_loss);
+  EXPECT_GT(injected, 10U);
+  std::printf("power lost at each of %zu operations\n", injected);
+}
+
 TEST_F(FaultsAt, AnErrorAnywhereLosesNothing) {
   EXPECT_GT(run_all(FailingStorage::Fault::error, "reader:Copper Tide",
                     folder_ / "den/saves/Copper Tide (America).srm"),
