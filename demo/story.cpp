@@ -149,9 +149,10 @@ void tell_of_small_cards(Teller& story) {
 }
 
 void tell_of_titles(Teller& story) {
-  story.scene("Titles",
-              "Newer consoles keep saves as folders under hex ids and accounts. The desk has copies; "
-              "the console plays under another account.");
+  story.scene(
+      "Titles",
+      "Newer consoles keep saves as folders under hex ids and accounts. The desk has copies; "
+      "the console plays under another account.");
   story.run({"bay", "learn", "desk", "cabinet/desk"});
   story.run({"bay", "learn", "console", "cabinet/console"});
   story.run({"carry", "desk:Halyard", "--to", "console"});

@@ -87,10 +87,12 @@ class TargetFinder {
       auto game = target_game(*pattern);
       if (!game) return std::optional<FolderTarget>{};
       const auto folder = folder_for(*pattern, *game, why);
-      if (!folder) continue;
+      if (!folder) {
+        if (source_.sealed) why = sealed_text();
+        continue;
+      }
       if (is_sealed(*layout, *folder) != source_.sealed) {
-        why = source_.sealed ? "the save is sealed for its console and cannot become open files"
-                             : "the saves there are sealed for their console, and this one is open";
+        why = sealed_text();
         continue;
       }
       if (!inside(bay_.place, *folder))
@@ -138,6 +140,11 @@ class TargetFinder {
       }
     });
     return found;
+  }
+
+  [[nodiscard]] std::string sealed_text() const {
+    return source_.sealed ? "the save is sealed for its console and cannot become open files"
+                          : "the saves there are sealed for their console, and this one is open";
   }
 
   static bool is_sealed(const FolderLayout& layout, const Path& folder) {

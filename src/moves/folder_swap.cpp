@@ -1,5 +1,5 @@
-// A folder staged beside its place, and swapped in with two renames. Whatever happens between any two
-// steps, the next run finds the old folder or the new one.
+// A folder staged beside its place, and swapped in with two renames. Whatever happens between any
+// two steps, the next run finds the old folder or the new one.
 #include <algorithm>
 #include <set>
 
@@ -35,8 +35,7 @@ Result<void> Mover::stage(const FolderSwap& swap, const std::vector<FileChange>&
   std::set<Path> folders{Path()};
   std::set<Path> changed;
   for (const auto& [name, bytes] : swap.files)
-    for (Path at = Path(name).parent_path(); !at.empty(); at = at.parent_path())
-      folders.insert(at);
+    for (Path at = Path(name).parent_path(); !at.empty(); at = at.parent_path()) folders.insert(at);
   for (const FileChange& change : changes)
     if (lies_in(swap.folder, change.path))
       changed.insert(change.path.lexically_relative(swap.folder).parent_path());

@@ -1,5 +1,6 @@
 // Title folders and archives as a person carries them.
 #include "support/golden_titles.h"
+#include "support/tar.h"
 #include "support/tool.h"
 
 namespace bayswap {
@@ -134,43 +135,17 @@ TEST_F(Titles, ADamagedParamSfoStops) {
             "damaged");
 }
 
-// A tar archive by hand: a header of 512 bytes, then the data padded to 512.
-void add_to_tar(Bytes& tar, const std::string& name, const Bytes& data, char type = '0',
-                const std::string& link = "") {
-  Bytes header(512);
-  test::put(header, 0, name);
-  test::put(header, 100, "0000644");
-  char size[12];
-  std::snprintf(size, sizeof size, "%011o", static_cast<unsigned>(data.size()));
-  test::put(header, 124, size);
-  test::put(header, 136, "15140000000");
-  test::put(header, 148, "        ");
-  header[156] = static_cast<std::byte>(type);
-  test::put(header, 157, link);
-  test::put(header, 257, "ustar");
-  test::put(header, 263, "00");
-  unsigned sum = 0;
-  for (const std::byte byte : header) sum += static_cast<unsigned>(byte);
-  char check[8];
-  std::snprintf(check, sizeof check, "%06o", sum);
-  test::put(header, 148, check);
-  tar.insert(tar.end(), header.begin(), header.end());
-  tar.insert(tar.end(), data.begin(), data.end());
-  tar.resize((tar.size() + 511) / 512 * 512);
-}
-
 TEST_F(Titles, SavesInsideArchivesAreReached) {
   Bytes tar;
-  add_to_tar(tar, "dumps/Copper Tide (America).sra",
-             test::read(folder_ / "reader/Copper Tide (America).sra"));
-  add_to_tar(tar, "left.card", test::read(folder_ / "den/cards/left.card"));
+  test::add_to_tar(tar, "dumps/Copper Tide (America).sra",
+                   test::read(folder_ / "reader/Copper Tide (America).sra"));
+  test::add_to_tar(tar, "left.card", test::read(folder_ / "den/cards/left.card"));
   for (const char* name : {"PARAM.SFO", "DATA.BIN", "GHOST.BIN"})
-    add_to_tar(tar, std::string("ULES10099CUP/") + name,
-               test::read(folder_ / "cabinet/desk/psp/ULES10099CUP" / name));
-  add_to_tar(tar, "../outside.sav", test::random_bytes(8192, 1));
-  add_to_tar(tar, "link.sav", {}, '2', "/etc/passwd");
-  tar.resize(tar.size() + 1024);
-  folder_.write("pack.tar", tar);
+    test::add_to_tar(tar, std::string("ULES10099CUP/") + name,
+                     test::read(folder_ / "cabinet/desk/psp/ULES10099CUP" / name));
+  test::add_to_tar(tar, "../outside.sav", test::random_bytes(8192, 1));
+  test::add_to_tar(tar, "link.sav", {}, '2', "/etc/passwd");
+  folder_.write("pack.tar", test::closed_tar(tar));
   const json item = object({"look", "pack.tar"})["items"][0];
   ASSERT_EQ(item["saves"].size(), 3U) << item;
   EXPECT_EQ(item["saves"][0]["name"], "ULES10099CUP");
