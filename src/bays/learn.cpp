@@ -12,6 +12,7 @@
 #include "bayswap/layout.h"
 #include "bayswap/naming.h"
 #include "bytes/text.h"
+#include "cards/companion.h"
 #include "folders/find_folders.h"
 
 namespace bayswap {
@@ -198,6 +199,7 @@ class Learner {
     if (!view) return false;
     Hints hints;
     hints.file_name = candidate.path.filename().string();
+    hints.companion = read_companion(storage_, candidate.path);
     for (const Guess& guess : identify(view->bytes(), hints)) {
       const LayoutInfo& info = guess.layout->info();
       if (info.kind != Kind::card_save || guess.confidence == Confidence::possible) continue;

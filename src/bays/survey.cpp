@@ -12,6 +12,7 @@
 #include "bayswap/layout.h"
 #include "bayswap/naming.h"
 #include "bytes/text.h"
+#include "cards/companion.h"
 #include "folders/find_folders.h"
 #include "look/inspect.h"
 
@@ -94,6 +95,7 @@ void survey_bay(Storage& storage, const Catalog&, Bay& bay) {
     if (std::ranges::any_of(
             folders, [&](const std::string& folder) { return relative.starts_with(folder + "/"); }))
       return;
+    if (!companion_of(storage, path).empty()) return;  // its save is counted
     Rule* first = nullptr;
     for (Rule& rule : rules) {
       const auto fields = rule.pattern.match(relative);
