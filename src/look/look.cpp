@@ -62,6 +62,20 @@ void add_titles(const Catalog& catalog, Card& card) {
   for (CardSave& on_card : card.deleted) add_catalog_title(catalog, on_card.save);
 }
 
+// Parts of a container that are cards, with the command that opens them.
+void add_cards_inside(const Save& save, Item& item) {
+  for (const Part& part : save.parts) {
+    const CardLayout* layout = part.blank ? nullptr : card_layout_of(part.data, {}, false);
+    const auto card =
+        layout == nullptr ? Result<Card>(tl::unexpected(Error{})) : layout->list(part.data);
+    if (!card) continue;
+    item.findings.push_back(
+        {Level::note, "card-inside",
+         fmt::format("{} is a card with {}", part.name, counted(card->saves.size(), "save")),
+         fmt::format("bayswap card show \"{}:{}\"", safe_text(item.path), part.name)});
+  }
+}
+
 void read_save(const Inspection& found, const LookOptions& options, const Catalog& catalog,
                Item& item) {
   const Layout& layout = *found.layout();
@@ -109,6 +123,7 @@ void read_save(const Inspection& found, const LookOptions& options, const Catalo
   }
   for (const Part& part : save.parts) item.parts.push_back(part_info(part, options.hashes));
   add_blank_finding(save, item);
+  if (save.parts.size() > 1) add_cards_inside(save, item);
 }
 
 void add_game(const Inspection& found, const Catalog& catalog, Item& item) {

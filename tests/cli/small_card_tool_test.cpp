@@ -37,6 +37,10 @@ TEST_F(Tool, PaksInsideContainersAreCards) {
   EXPECT_EQ(run({"undo"}).status, 0);
   EXPECT_EQ(run({"undo"}).status, 0);
   EXPECT_EQ(test::read(folder_ / copper), before);
+  const json inside = object({"look", glacier})["items"][0]["findings"];
+  EXPECT_TRUE(std::any_of(inside.begin(), inside.end(), [](const json& finding) {
+    return finding["code"] == "card-inside" && finding["text"] == "pak1 is a card with 1 save";
+  })) << inside;
   EXPECT_EQ(run({"card", "show", copper + ":pak9"}).status, 3);
   EXPECT_EQ(run({"card", "show", copper + ":sram"}).status, 3);
 }
