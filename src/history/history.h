@@ -61,6 +61,9 @@ struct MoveRecord {
 [[nodiscard]] std::string move_name(std::int64_t id);
 [[nodiscard]] std::optional<std::int64_t> parse_move_name(std::string_view name);
 
+/// `history-failed`, with what to do about a history that is damaged.
+[[nodiscard]] tl::unexpected<Error> damaged_history(std::string text);
+
 class History {
  public:
   /// Makes the database when it is missing. Errors: `history-failed`.

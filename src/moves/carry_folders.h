@@ -19,6 +19,9 @@ namespace bayswap {
 /// The saves on the shelves of a bay that hold folders.
 [[nodiscard]] std::vector<Source> read_shelf_folders(Session& session, const Bay& bay);
 
+/// The time of the newest file in a folder, in nanoseconds since 1970; 0 when there is none.
+[[nodiscard]] std::int64_t newest_below(Storage& storage, const Path& folder);
+
 /// Where a save goes, and which files change there.
 struct FolderTarget {
   Path folder;

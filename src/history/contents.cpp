@@ -1,0 +1,175 @@
+// What history keeps of files: small contents whole, large ones in pieces that versions share.
+#include <zstd.h>
+
+#include <algorithm>
+
+#include "bytes/cursor.h"
+#include "bytes/fill.h"
+#include "history/history.h"
+
+namespace bayswap {
+namespace {
+
+constexpr int kCompression = 3;
+
+// Contents above this many bytes are kept in pieces, so that versions of a large card that differ
+// little share what they have in common. Pieces end where the card's own blocks end.
+constexpr std::size_t kWhole = 0x10000;
+constexpr std::size_t kPiece = 0x8000;
+constexpr std::size_t kRawPage = 528;             // a page with its spare bytes
+constexpr std::size_t kRawPiece = 64 * kRawPage;  // of cards that have them
+constexpr int kPieceCompression = 1;
+
+std::size_t piece_size(std::size_t size) {
+  return size % kRawPage == 0 ? kRawPiece : kPiece;
+}
+
+std::size_t piece_count(std::size_t size) {
+  return (size + piece_size(size) - 1) / piece_size(size);
+}
+
+ByteView piece_of(ByteView content, std::size_t place) {
+  const std::size_t each = piece_size(content.size());
+  return content.subspan(place * each, std::min(each, content.size() - place * each));
+}
+
+std::vector<std::int64_t> parse_ids(ByteView blob) {
+  std::vector<std::int64_t> ids;
+  Cursor cursor(blob);
+  for (std::size_t at = 0; at + 8 <= blob.size(); at += 8)
+    ids.push_back(static_cast<std::int64_t>(cursor.u64le(at)));
+  return ids;
+}
+
+Result<Bytes> packed_bytes(ByteView content, int level) {
+  Bytes packed(ZSTD_compressBound(content.size()));
+  const std::size_t size =
+      ZSTD_compress(packed.data(), packed.size(), content.data(), content.size(), level);
+  if (ZSTD_isError(size) != 0)
+    return fail(Trouble::place, "history-failed", "the old version could not be compressed");
+  packed.resize(size);
+  return packed;
+}
+
+}  // namespace
+
+Result<Digest> History::keep(ByteView content) {
+  return keep_like(content, {}, Digest{});
+}
+
+Result<Digest> History::keep_like(ByteView content, ByteView older, const Digest& older_digest) {
+  const Digest digest = sha256(content);
+  if (auto kept = keep_as(digest, content, older, older_digest); !kept)
+    return tl::unexpected(kept.error());
+  return digest;
+}
+
+Result<void> History::keep_as(const Digest& digest, ByteView content, ByteView older,
+                              const Digest& older_digest) {
+  Statement known = database_.prepare("SELECT 1 FROM content WHERE digest = ?");
+  known.bind(ByteView(digest));
+  if (known.step()) return {};
+  Bytes packed;
+  Bytes pieces;
+  if (content.size() <= kWhole) {
+    auto whole = packed_bytes(content, kCompression);
+    if (!whole) return tl::unexpected(whole.error());
+    packed = std::move(*whole);
+  } else {
+    auto ids = keep_pieces(content, older, older_digest);
+    if (!ids) return tl::unexpected(ids.error());
+    pieces = std::move(*ids);
+  }
+  Statement insert = database_.prepare(
+      "INSERT OR IGNORE INTO content (digest, size, packed, pieces) VALUES (?, ?, ?, ?)");
+  insert.bind(ByteView(digest))
+      .bind(static_cast<std::int64_t>(content.size()))
+      .bind(ByteView(packed));
+  if (pieces.empty())
+    insert.bind_null();
+  else
+    insert.bind(ByteView(pieces));
+  return insert.run();
+}
+
+Result<Bytes> History::keep_pieces(ByteView content, ByteView older, const Digest& older_digest) {
+  std::vector<std::int64_t> shared;
+  if (older.size() == content.size()) {
+    Statement select = database_.prepare("SELECT pieces FROM content WHERE digest = ?");
+    select.bind(ByteView(older_digest));
+    if (select.step()) shared = parse_ids(select.blob(0));
+  }
+  Bytes ids(piece_count(content.size()) * 8);
+  for (std::size_t i = 0; i < piece_count(content.size()); ++i) {
+    const ByteView piece = piece_of(content, i);
+    std::int64_t id = 0;
+    if (i < shared.size() && same_bytes(piece, piece_of(older, i))) {
+      id = shared[i];
+    } else {
+      auto kept = keep_piece(piece);
+      if (!kept) return tl::unexpected(kept.error());
+      id = *kept;
+    }
+    store_le(std::span(ids).subspan(i * 8, 8), static_cast<std::uint64_t>(id));
+  }
+  return ids;
+}
+
+Result<std::int64_t> History::keep_piece(ByteView piece) {
+  const Digest digest = sha256(piece);
+  Statement select = database_.prepare("SELECT id FROM piece WHERE digest = ?");
+  select.bind(ByteView(digest));
+  if (select.step()) return select.integer(0);
+  const auto packed = packed_bytes(piece, kPieceCompression);
+  if (!packed) return tl::unexpected(packed.error());
+  Statement insert = database_.prepare("INSERT INTO piece (digest, size, packed) VALUES (?, ?, ?)");
+  insert.bind(ByteView(digest))
+      .bind(static_cast<std::int64_t>(piece.size()))
+      .bind(ByteView(*packed));
+  if (auto done = insert.run(); !done) return tl::unexpected(done.error());
+  return database_.last_row();
+}
+
+Result<void> History::append_piece(std::int64_t id, Bytes& bytes, std::size_t limit) const {
+  Statement select = database_.prepare("SELECT size, packed FROM piece WHERE id = ?");
+  select.bind(id);
+  if (!select.step()) return damaged_history("a piece of a version is missing from the history");
+  const std::int64_t size = select.integer(0);
+  const std::size_t start = bytes.size();
+  if (size <= 0 || static_cast<std::uint64_t>(size) > limit - std::min(limit, start))
+    return damaged_history("a piece of a version in the history has an impossible size");
+  const Bytes packed = select.blob(1);
+  bytes.resize(start + static_cast<std::size_t>(size));
+  const std::size_t got = ZSTD_decompress(bytes.data() + start, static_cast<std::size_t>(size),
+                                          packed.data(), packed.size());
+  if (got != static_cast<std::size_t>(size))
+    return damaged_history("a piece of a version in the history is damaged");
+  return {};
+}
+
+Result<Bytes> History::content(const Digest& digest) const {
+  Statement select = database_.prepare("SELECT size, packed, pieces FROM content WHERE digest = ?");
+  select.bind(ByteView(digest));
+  if (!select.step()) return damaged_history("a version is missing from the history");
+  const std::int64_t size = select.integer(0);
+  if (size < 0 || static_cast<std::uint64_t>(size) > kSaveLimit)
+    return damaged_history("a version in the history has an impossible size");
+  const auto whole = static_cast<std::size_t>(size);
+  Bytes bytes;
+  const Bytes pieces = select.blob(2);
+  if (pieces.empty()) {
+    const Bytes packed = select.blob(1);
+    bytes.resize(whole);
+    const std::size_t got = ZSTD_decompress(bytes.data(), whole, packed.data(), packed.size());
+    if (got != whole) return damaged_history("a version in the history is damaged");
+  } else {
+    bytes.reserve(whole);
+    for (const std::int64_t id : parse_ids(pieces))
+      if (auto appended = append_piece(id, bytes, whole); !appended)
+        return tl::unexpected(appended.error());
+  }
+  if (sha256(bytes) != digest) return damaged_history("a version in the history is damaged");
+  return bytes;
+}
+
+}  // namespace bayswap
