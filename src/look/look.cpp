@@ -1,11 +1,12 @@
 #include "bayswap/look.h"
-#include "bayswap/folder.h"
 
 #include <fmt/format.h>
 
 #include <algorithm>
+#include <unordered_set>
 
 #include "bays/walk.h"
+#include "bayswap/folder.h"
 #include "bytes/fill.h"
 #include "bytes/text.h"
 #include "cards/card_saves.h"
@@ -225,6 +226,16 @@ std::optional<Item> folder_save(Session& session, const Path& folder, const Look
   return std::nullopt;
 }
 
+// The nearest folder above a path, or the path itself, that is one of them.
+std::optional<Path> title_above(const std::unordered_set<std::string>& titles, const Path& path) {
+  if (titles.empty()) return std::nullopt;
+  for (Path at = path; !at.empty(); at = at.parent_path()) {
+    if (titles.contains(at.string())) return at;
+    if (at == at.parent_path()) break;
+  }
+  return std::nullopt;
+}
+
 // An archive is one item, and what it holds are its saves. Nothing for other files, and for ROMs
 // that come packed.
 std::optional<Result<Item>> archive_item(Session& session, const Path& path,
@@ -290,21 +301,20 @@ Result<void> look(Session& session, const Path& path, const LookOptions& options
     return {};
   }
   const RomIndex& roms = folders.below(path);
-  std::vector<Path> titles;  // folders that are saves of their own
+  std::unordered_set<std::string> titles;  // folders that are saves of their own
   for (const FoundFolder& found : find_folders(*session.storage, path))
-    titles.push_back(found.path);
+    titles.insert(found.path.string());
   std::optional<Path> whole;  // a folder that is one save
   Path entered;
   walk_files(*session.storage, path, true, [&](const Path& file, const FileInfo& file_info) {
     const Path inside = file.parent_path();
     if (whole && lies_in(*whole, inside)) return;
-    for (const Path& title : titles)
-      if (lies_in(title, inside))
-        if (auto save = folder_save(session, title, options)) {
-          whole = title;
-          sink(*save);
-          return;
-        }
+    if (const auto title = title_above(titles, inside))
+      if (auto save = folder_save(session, *title, options)) {
+        whole = *title;
+        sink(*save);
+        return;
+      }
     if (inside != entered) {
       entered = inside;
       whole.reset();

@@ -237,8 +237,10 @@ Result<MoveRecord> Mover::apply(MoveRecord move, const std::vector<FileChange>& 
       outcome = write(changes[i], move.steps[i], temporary_of(move, i));
   // The system frees a replaced file when its last view goes. With large files that takes as long
   // as writing them, and nothing here waits for it.
-  const auto freed =
-      std::async(std::launch::async, [old = std::exchange(replaced_, {})]() mutable { old = {}; });
+  std::future<void> freed;
+  if (!replaced_.empty())
+    freed = std::async(std::launch::async,
+                       [old = std::exchange(replaced_, {})]() mutable { old = {}; });
   if (outcome) outcome = read_back(move, changes);
   if (outcome) outcome = verify();
   if (!outcome) {
