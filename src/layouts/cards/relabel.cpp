@@ -45,7 +45,7 @@ Result<Save> relabelled(const Save& save, std::string_view code) {
     return tl::unexpected(wrong_code(code, "four capital letters or digits, such as ABCP"));
   if (save.game.code.empty())
     return fail(Trouble::stopped, "no-match", "the save carries no game code to replace",
-                "only saves of cards carry one");
+                "saves of this kind bear no region, so there is nothing to label");
   labelled.game.code = code;
   labelled.game.region = region_of_letter(code[3]);
   labelled.game.title.clear();
