@@ -257,7 +257,7 @@ void build_closet(Builder& world) {
 }
 
 void put_folder(Builder& world, const std::string& folder, const Files& files, int day) {
-  for (const auto& [name, bytes] : files) world.file(folder + "/" + name, bytes, day);
+  for (const auto& [name, bytes] : files) world.file((Path(folder) / name).string(), bytes, day);
 }
 
 // What consoles keep under hex ids: a desktop's copies, and a console's storage card.

@@ -7,7 +7,8 @@ Bytes read_companion(Storage& storage, const Path& path) {
   for (const auto& layout : layouts().all()) {
     const std::string& suffix = layout->info().companion;
     if (suffix.empty() || path.extension() == suffix) continue;
-    for (Path beside : {Path(path.string() + suffix), Path(path).replace_extension(suffix)}) {
+    for (const Path& beside :
+         {Path(path.string() + suffix), Path(path).replace_extension(suffix)}) {
       if (is_missing(storage, beside)) continue;
       if (auto bytes = storage.read(beside, kLargest)) return std::move(*bytes);
     }

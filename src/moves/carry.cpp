@@ -287,7 +287,7 @@ class Carrier {
       for (const Part& part : source.save.parts) swap.files.emplace_back(part.name, part.data);
       // A companion alone needs no swap of a folder that stays as it is.
       auto done = write_changes(
-          source, line, std::move(there.changes), [] { return Result<void>{}; },
+          source, line, there.changes, [] { return Result<void>{}; },
           there.already_there ? nullptr : &swap);
       if (!done) return tl::unexpected(done.error());
       line.move = *done;
@@ -392,11 +392,11 @@ class Carrier {
       beside.before = there->digest;
       changes.push_back(std::move(beside));
     }
-    return write_changes(source, base, std::move(changes), [&] { return compare_as_saves(work); });
+    return write_changes(source, base, changes, [&] { return compare_as_saves(work); });
   }
 
   Result<std::string> write_changes(const Source& source, const MoveReport& base,
-                                    std::vector<FileChange> changes,
+                                    const std::vector<FileChange>& changes,
                                     const std::function<Result<void>()>& verify,
                                     const FolderSwap* swap = nullptr) {
     if (!history_) {

@@ -63,11 +63,12 @@ Result<void> Mover::stage(const FolderSwap& swap, const std::vector<FileChange>&
       if (auto set = storage_.set_modified(staged / name, *time); !set) return set;
   }
   // Deepest first, since what is made in a folder changes its time.
-  for (auto folder = folders.rbegin(); folder != folders.rend(); ++folder) {
-    const Path at = folder->empty() ? staged : staged / *folder;
+  const std::vector<Path> deepest_first(folders.rbegin(), folders.rend());
+  for (const Path& folder : deepest_first) {
+    const Path at = folder.empty() ? staged : staged / folder;
     if (auto flushed = storage_.flush_folder(at); !flushed) return flushed;
-    const auto old = storage_.info(folder->empty() ? swap.folder : swap.folder / *folder);
-    if (old && !changed.contains(*folder))
+    const auto old = storage_.info(folder.empty() ? swap.folder : swap.folder / folder);
+    if (old && !changed.contains(folder))
       if (auto set = storage_.set_modified(at, old->modified_ns); !set) return set;
   }
   return {};

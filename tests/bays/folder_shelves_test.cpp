@@ -62,9 +62,9 @@ TEST_F(FolderShelves, SpellTheIdsAsTheyAreSpelledThere) {
 TEST_F(FolderShelves, PatternsLeadBack) {
   test::Numbers numbers(7);
   const auto hex = [&](std::size_t length, bool upper) {
+    const std::string digits = upper ? "0123456789ABCDEF" : "0123456789abcdef";
     std::string text;
-    for (std::size_t i = 0; i < length; ++i)
-      text += (upper ? "0123456789ABCDEF" : "0123456789abcdef")[numbers() % 16];
+    for (std::size_t i = 0; i < length; ++i) text += digits.at(numbers() % 16);
     return text;
   };
   for (int round = 0; round < 300; ++round) {

@@ -225,8 +225,7 @@ Result<Salvage> PceBramLayout::salvage(ByteView file) const {
     return any;
   };
   const List list = list_of(memory);
-  for (std::size_t i = 0; i < list.entries.size(); ++i) {
-    const Place& place = list.entries[i];
+  for (const Place& place : list.entries) {
     const ByteView entry = memory.subspan(place.at, place.size);
     if (confirmed(place.at)) {
       salvage.saves.push_back(rescue_of(make_save(entry), {}, false));
