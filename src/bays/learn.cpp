@@ -14,6 +14,7 @@
 #include "bytes/text.h"
 #include "cards/companion.h"
 #include "folders/find_folders.h"
+#include "layouts/folders/path_text.h"
 
 namespace bayswap {
 namespace {
@@ -40,15 +41,6 @@ bool word_char(char c) {
          static_cast<unsigned char>(c) >= 0x80;
 }
 
-std::string literal(std::string_view text) {
-  std::string out;
-  for (const char c : text) {
-    out.push_back(c);
-    if (c == '{' || c == '}') out.push_back(c);
-  }
-  return out;
-}
-
 // The longest ROM name that stands in a path component as a whole word.
 std::string stem_in(std::string_view component, const RomIndex& roms) {
   for (std::size_t length = component.size(); length > 0; --length) {
@@ -70,7 +62,7 @@ std::string pattern_of(const std::string& relative, const std::string& stem) {
   std::size_t at = 0;
   while (true) {
     const std::size_t found = relative.find(stem, at);
-    pattern += literal(
+    pattern += literal_text(
         std::string_view(relative).substr(at, found == std::string::npos ? found : found - at));
     if (found == std::string::npos) return pattern;
     pattern += "{stem}";
@@ -80,8 +72,8 @@ std::string pattern_of(const std::string& relative, const std::string& stem) {
 
 std::string label_pattern(const std::string& relative, const std::string& label) {
   const std::size_t found = relative.rfind(label);
-  return literal(std::string_view(relative).substr(0, found)) + "{label}" +
-         literal(std::string_view(relative).substr(found + label.size()));
+  return literal_text(std::string_view(relative).substr(0, found)) + "{label}" +
+         literal_text(std::string_view(relative).substr(found + label.size()));
 }
 
 std::string stem_of_path(const std::string& relative, const RomIndex& roms) {
@@ -203,7 +195,7 @@ class Learner {
     for (const Guess& guess : identify(view->bytes(), hints)) {
       const LayoutInfo& info = guess.layout->info();
       if (info.kind != Kind::card_save || guess.confidence == Confidence::possible) continue;
-      std::string pattern = literal(candidate.relative);
+      std::string pattern = literal_text(candidate.relative);
       if (as_card(guess.layout) == nullptr) {
         const auto content = guess.layout->read(view->bytes(), hints);
         if (!content || content->saves.empty()) return false;

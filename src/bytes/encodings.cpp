@@ -12,11 +12,10 @@
 namespace bayswap {
 namespace {
 
-// Null-terminated text in the code page, as UTF-8.
-std::string converted(const char* code_page, ByteView bytes) {
-  const auto end = std::find(bytes.begin(), bytes.end(), std::byte{0});
+// Text in the code page as UTF-8. What stands for nothing is passed over in steps of `unit` bytes.
+std::string converted(const char* code_page, ByteView bytes, std::size_t unit) {
   std::string input;
-  for (auto at = bytes.begin(); at != end; ++at) input.push_back(static_cast<char>(*at));
+  for (const std::byte byte : bytes) input.push_back(static_cast<char>(byte));
   // NOLINTNEXTLINE(performance-no-int-to-ptr): what iconv_open() gives when it fails
   const auto none = reinterpret_cast<iconv_t>(-1);
   iconv_t converter = iconv_open("UTF-8", code_page);
@@ -33,13 +32,18 @@ std::string converted(const char* code_page, ByteView bytes) {
     text.append(buffer.data(), buffer.size() - room);
     if (left > 0 && (room > 8 || left == before)) {
       text.push_back('?');
-      ++in;
-      --left;
+      const std::size_t skipped = std::min(unit, left);
+      in += skipped;
+      left -= skipped;
       iconv(converter, nullptr, nullptr, nullptr, nullptr);
     }
   }
   iconv_close(converter);
   return text;
+}
+
+ByteView up_to_nul(ByteView bytes) {
+  return {bytes.begin(), std::find(bytes.begin(), bytes.end(), std::byte{0})};
 }
 
 }  // namespace
@@ -61,7 +65,7 @@ std::string trimmed(std::string text) {
 }
 
 std::string shift_jis_text(ByteView bytes) {
-  return trimmed(converted("CP932", bytes));
+  return trimmed(converted("CP932", up_to_nul(bytes), 1));
 }
 
 std::optional<Bytes> shift_jis_bytes(std::string_view text) {
@@ -83,43 +87,13 @@ std::optional<Bytes> shift_jis_bytes(std::string_view text) {
 }
 
 std::string utf16be_text(ByteView bytes) {
-  std::string text;
-  const auto unit = [&](std::size_t at) {
-    return static_cast<std::uint32_t>(to_u8(bytes[at]) << 8U | to_u8(bytes[at + 1]));
-  };
-  for (std::size_t at = 0; at + 1 < bytes.size(); at += 2) {
-    std::uint32_t letter = unit(at);
-    if (letter == 0) break;
-    const bool pair = letter >= 0xD800 && letter < 0xDC00 && at + 3 < bytes.size() &&
-                      unit(at + 2) >= 0xDC00 && unit(at + 2) < 0xE000;
-    if (pair) {
-      letter = 0x10000 + ((letter - 0xD800) << 10U) + (unit(at + 2) - 0xDC00);
-      at += 2;
-    } else if (letter >= 0xD800 && letter < 0xE000) {
-      letter = '?';
-    }
-    const auto put = [&](std::uint32_t value) { text.push_back(static_cast<char>(value)); };
-    if (letter < 0x80) {
-      put(letter);
-    } else if (letter < 0x800) {
-      put(0xC0U | letter >> 6U);
-      put(0x80U | (letter & 0x3FU));
-    } else if (letter < 0x10000) {
-      put(0xE0U | letter >> 12U);
-      put(0x80U | (letter >> 6U & 0x3FU));
-      put(0x80U | (letter & 0x3FU));
-    } else {
-      put(0xF0U | letter >> 18U);
-      put(0x80U | (letter >> 12U & 0x3FU));
-      put(0x80U | (letter >> 6U & 0x3FU));
-      put(0x80U | (letter & 0x3FU));
-    }
-  }
-  return trimmed(text);
+  std::size_t length = 0;
+  while (length + 1 < bytes.size() && Cursor(bytes).u16be(length) != 0) length += 2;
+  return trimmed(converted("UTF-16BE", bytes.first(length), 2));
 }
 
 std::string latin_text(ByteView bytes) {
-  return trimmed(converted("CP1252", bytes));
+  return trimmed(converted("CP1252", up_to_nul(bytes), 1));
 }
 
 }  // namespace bayswap
