@@ -159,6 +159,12 @@ void tell_of_titles(Teller& story) {
   story.say("This game needs a file that its neighbours share; it goes along.");
   story.run({"carry", "desk:Kite Foundry", "--to", "console"});
   story.run({"carry", "desk:Northern Relay", "--to", "console"});
+  story.say(
+      "Packages have names that say nothing. What they hold, and how they call themselves, stands "
+      "inside; the console's profile decides where one goes.");
+  const std::string freight = "cabinet/desk/x360/E000014A5B6C7D8E/58360801/00000001/";
+  story.run({"card", "show", freight + "FREIGHT01"});
+  story.run({"carry", freight + "FREIGHT01", "--to", "console"});
   story.run({"carry", "desk:Saltmarsh Circuit", "--to", "console"});
 }
 

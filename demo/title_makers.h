@@ -7,6 +7,7 @@
 #include <vector>
 
 #include "bayswap/bytes.h"
+#include "demo/art.h"
 
 namespace bayswap::demo {
 
@@ -27,5 +28,9 @@ using Files = std::vector<std::pair<std::string, Bytes>>;
 /// Files of a title that says nothing of itself.
 [[nodiscard]] Files plain_save(std::string_view game, const std::vector<std::string>& names,
                                std::uint32_t seed);
+
+/// A package of x360 saves, signed by nobody.
+[[nodiscard]] Bytes x360_package(std::string_view magic, std::uint64_t profile,
+                                 std::string_view display_name, Art art, const Files& files);
 
 }  // namespace bayswap::demo

@@ -289,6 +289,28 @@ void build_cabinet(Builder& world) {
              plain_save("HALYARD", {"shared.dat"}, 108), 28);
   put_folder(world, console + "save/00050000/10100a00/user/8000002a",
              plain_save("HALYARD", halyard, 109), 7);
+  constexpr std::uint64_t kDeskProfile = 0xE000014A5B6C7D8E;
+  constexpr std::uint64_t kConsoleProfile = 0xE00002B16C7D8E9F;
+  const auto cargo = [](std::size_t size, std::uint32_t seed) {
+    return std::pair(std::string("cargo.dat"), progress("CINDER FREIGHT", size, seed, kZero));
+  };
+  const std::string freight = "/58360801/00000001/FREIGHT";
+  world.file(desk + "x360/E000014A5B6C7D8E" + freight + "01",
+             x360_package(
+                 "CON ", kDeskProfile, "Hold 7, ore and salt", Art::forge,
+                 {cargo(30'000, 112), {"routes/north.bin", progress("DEPOT", 5'000, 113, kZero)}}),
+             28);
+  world.file(
+      desk + "x360/E000014A5B6C7D8E" + freight + "02",
+      x360_package("CON ", kDeskProfile, "Hold 2, empty", Art::tower, {cargo(9'000, 114)}), 27);
+  world.file(
+      desk + "x360/E000014A5B6C7D8E" + freight + "GIFT",
+      x360_package("LIVE", kDeskProfile, "A gift from the makers", Art::star, {cargo(9'000, 115)}),
+      20);
+  world.file(
+      console + "Content/E00002B16C7D8E9F" + freight + "02",
+      x360_package("CON ", kConsoleProfile, "Hold 1, first run", Art::wave, {cargo(9'000, 116)}),
+      6);
 }
 
 }  // namespace

@@ -10,6 +10,7 @@
 #include "bytes/text.h"
 #include "cli/render/picture.h"
 #include "cli/render/text.h"
+#include "storage/png.h"
 
 namespace bayswap::cli {
 namespace {
@@ -18,6 +19,7 @@ constexpr std::uint32_t kPictureSide = 16;
 constexpr std::size_t kGap = 2;
 constexpr std::size_t kNarrowest = 58;  // of a save's panel
 constexpr std::size_t kMapRows = 10;
+constexpr std::uint32_t kLargestThumbnail = 512;  // pixels on a side
 
 // One colour for each save, far from its neighbours'.
 constexpr std::array<std::array<int, 3>, 12> kHues{{{230, 159, 0},
@@ -318,19 +320,46 @@ const char* sign_of(RescueState state) {
   return "";
 }
 
+// What a package says about itself, with its picture beside it.
+std::string package_text(const Card& card, const Style& style) {
+  std::vector<std::pair<Tone, std::string>> words;
+  const auto add = [&](Tone tone, const std::string& text) {
+    if (!text.empty()) words.emplace_back(tone, safe_text(text));
+  };
+  add(Tone::title, card.comment);
+  add(Tone::plain, card.game.title);
+  if (!card.game.title_id.empty()) add(Tone::plain, "title " + card.game.title_id.substr(8));
+  if (!card.game.profile.empty()) add(Tone::plain, "profile " + card.game.profile);
+  Panel left;
+  if (style.colour())
+    if (const auto picture = picture_of_png(card.thumbnail, kLargestThumbnail))
+      left = picture_lines(fitted(*picture, kPictureSide), kPictureSide);
+  std::string text;
+  for (std::size_t i = 0; i < std::max(left.size(), words.size()); ++i) {
+    text += "  ";
+    if (!left.empty())
+      text += (i < left.size() ? left[i] : std::string(kPictureSide, ' ')) + "  ";
+    if (i < words.size()) text += style.paint(words[i].first, words[i].second);
+    text += "\n";
+  }
+  return text + "\n";
+}
+
 }  // namespace
 
 std::string card_text(const ShownCard& shown, const Style& style) {
   const Card& card = shown.card;
+  const bool package = shown.layout->card_info().package;
   std::string text =
       style.paint(Tone::title, path_text(shown.name)) + "  " + shown.layout->info().id + "  " +
       style.paint(
           Tone::quiet,
-          fmt::format("{} {}, {} of {} free", card.saves.size(),
-                      card.saves.size() == 1 ? "save" : "saves", grouped(card.blocks_free),
+          fmt::format("{}, {} of {} free", counted(card.saves.size(), package ? "file" : "save"),
+                      grouped(card.blocks_free),
                       counted(card.blocks_total, block_word(shown.layout->info().system)))) +
       "\n\n";
-  if (card.saves.empty()) text += "  no saves on it\n\n";
+  if (package) text += package_text(card, style);
+  if (card.saves.empty()) text += package ? "  no files in it\n\n" : "  no saves on it\n\n";
   text += saves_text(card.saves, all_places(card.saves), false, style);
   if (!card.deleted.empty()) {
     text += style.paint(Tone::title, "deleted, still readable") +

@@ -26,6 +26,11 @@ std::string game_line(const Game& game) {
        {safe_text(game.title), safe_text(game.code), safe_text(game.serial), safe_text(game.maker),
         std::string(to_string(game.region))})
     if (!word.empty()) words.push_back(word);
+  // An id without a high half is shown as its console does.
+  const bool half = game.title_id.starts_with("00000000");
+  if (!game.title_id.empty()) words.push_back("title " + game.title_id.substr(half ? 8 : 0));
+  if (!game.account.empty()) words.push_back("account " + game.account);
+  if (!game.profile.empty()) words.push_back("profile " + game.profile);
   return fmt::format("{}", fmt::join(words, " · "));
 }
 
@@ -46,8 +51,10 @@ std::string save_line(const SaveInfo& save, std::string_view word) {
   std::vector<std::string> words;
   if (!save.game.title.empty()) words.push_back(safe_text(save.game.title));
   if (!save.comment.empty()) words.push_back(one_line(save.comment));
+  const bool untitled = words.empty();
+  if (untitled) words.push_back(safe_text(save.name));
   words.push_back(counted(save.blocks, word));
-  words.push_back(safe_text(save.name));
+  if (!untitled) words.push_back(safe_text(save.name));
   const std::string_view region = to_string(save.game.region);
   if (!region.empty()) words.emplace_back(region);
   return fmt::format("{}", fmt::join(words, " · "));
@@ -115,6 +122,16 @@ std::string title_of(const MoveReport& move) {
   return move.label.empty() ? path_text(move.to) : safe_text(move.label);
 }
 
+// What becomes of the thing that is there.
+const char* fate_of(const MoveReport& move, Doing doing) {
+  if (move.folder) return "a folder that is replaced as a whole";
+  if (is_package(layouts().find(move.to_layout)))
+    return doing == Doing::putting ? "a package whose other files stay as they lie"
+                                   : "a package that is replaced as a whole";
+  return move.label.empty() ? "a file that is imitated"
+                            : "a card whose other saves stay as they lie";
+}
+
 std::string move_text(const MoveReport& move, const Style& style, Doing doing) {
   std::string text =
       style.paint(Tone::title, title_of(move)) + "  " + status_mark(move, style, doing) + "\n";
@@ -140,11 +157,7 @@ std::string move_text(const MoveReport& move, const Style& style, Doing doing) {
     if (!move.chip.empty()) text += row(style, "chip", move.chip);
     if (!move.to.empty() && !move.nothing_to_do && move.status != MoveStatus::stopped)
       text += row(style, "there",
-                  move.replaces ? fmt::format("{}; its old content {} in history",
-                                              move.folder ? "a folder that is replaced as a whole"
-                                              : move.label.empty()
-                                                  ? "a file that is imitated"
-                                                  : "a card whose other saves stay as they lie",
+                  move.replaces ? fmt::format("{}; its old content {} in history", fate_of(move, doing),
                                               move.status == MoveStatus::planned ? "will be" : "is")
                   : move.folder ? "a new folder"
                                 : "a new file");
@@ -182,8 +195,9 @@ std::string item_text(const Item& item, const Style& style) {
   const std::string_view word = item.system ? block_word(*item.system) : "block";
   if (item.card)
     text +=
-        row(style, "card",
-            fmt::format("{}, {} of {} free", counted(item.saves.size(), "save"),
+        row(style, item.package ? "inside" : "card",
+            fmt::format("{}, {} of {} free",
+                        counted(item.saves.size(), item.package ? "file" : "save"),
                         grouped(item.card->blocks_free), counted(item.card->blocks_total, word)));
   if (item.archive)
     text += row(style, "archive",

@@ -44,6 +44,10 @@ struct Card {
   std::vector<CardSave> deleted;   ///< still readable as a whole
   std::vector<BlockUse> map;       ///< one for each block that a user can fill
   Findings findings;               ///< about the card itself
+  // Of a package, what it says about all of its files:
+  Game game;
+  std::string comment;  ///< its display name
+  Bytes thumbnail;      ///< PNG, as it was stored
 };
 
 /// A change of the set of saves.
@@ -103,6 +107,8 @@ struct CardInfo {
   /// The part of a cartridge's save that holds such a card whole, as layouts of one part call it;
   /// empty when there is none. Such a layout reads and writes that part.
   std::string part = {};
+  /// One title's files under one name: it is carried as a whole, and its saves are plain files.
+  bool package = false;
 };
 
 /// What the blocks of a console's cards are called: blocks, or pages, or plain bytes.
@@ -136,6 +142,11 @@ class CardLayout : public Layout {
   [[nodiscard]] virtual Result<Salvage> salvage(ByteView file) const = 0;
   /// Whether the file is in this form of the family, and not in another one.
   [[nodiscard]] virtual bool is_own_form(ByteView /*file*/) const { return true; }
+  /// What any change of the file breaks that cannot be made again, such as a signature: a note, or
+  /// an error where that makes the file useless on its console.
+  [[nodiscard]] virtual std::optional<Finding> broken_seal(ByteView /*file*/) const {
+    return std::nullopt;
+  }
   /// What the console knows a save by: two saves of one card cannot share it.
   [[nodiscard]] virtual std::string identity(const Save& save) const { return save.name; }
   /// The save's name with a number, as short as the card needs it.
@@ -148,6 +159,9 @@ class CardLayout : public Layout {
 
 /// Null when the layout is no card.
 [[nodiscard]] const CardLayout* as_card(const Layout* layout);
+
+/// Whether the layout is a package; see CardInfo::package.
+[[nodiscard]] bool is_package(const Layout* layout);
 
 /// Whether Layout::read() gives the chips of a cartridge: all batteries, and cards that are also a
 /// part of a cartridge's save.

@@ -63,6 +63,7 @@ struct Item {
   std::vector<PartInfo> parts;
   std::optional<CardTotals> card;
   std::vector<SaveInfo> saves;    ///< of a card, or inside an archive
+  bool package = false;           ///< one title's files in one; `saves` are plain files
   bool archive = false;           ///< the file is an archive; `saves` are named by their paths
   std::size_t other_files = 0;    ///< in an archive, that are no saves
   std::vector<SaveInfo> deleted;  ///< of a card, still readable

@@ -89,6 +89,28 @@ std::string stem_of_path(const std::string& relative, const RomIndex& roms) {
   }
 }
 
+// Where a package lies: its profile and title in the names above it, and its own name last.
+std::string package_pattern(const std::string& relative, const Game& game) {
+  const std::string low = game.title_id.size() == 16 ? game.title_id.substr(8) : std::string();
+  std::vector<std::string> names = names_in(relative);
+  std::string hex;  // together they show whether capitals are used
+  for (const std::string& name : names)
+    if (is_hex_name(name, 16) || lower_ascii(name) == low) hex += name;
+  for (std::string& name : names) {
+    const std::string plain = lower_ascii(name);
+    if (plain == game.title_id)
+      name = hex_field("title_id", hex);
+    else if (is_hex_name(name, 16))
+      name = hex_field("profile", hex);  // also where the package was made for another one
+    else if (plain == low)
+      name = hex_field("title_id:low", hex);
+    else
+      name = literal_text(name);
+  }
+  names.back() = "{label}";
+  return joined(names);
+}
+
 // A layout id without its byte order: forms of one chip that only differ in order vote together.
 std::string family_of(std::string_view id) {
   for (const std::string_view suffix : {"-swap16", "-swap32"})
@@ -196,7 +218,13 @@ class Learner {
       const LayoutInfo& info = guess.layout->info();
       if (info.kind != Kind::card_save || guess.confidence == Confidence::possible) continue;
       std::string pattern = literal_text(candidate.relative);
-      if (as_card(guess.layout) == nullptr) {
+      const CardLayout* card = as_card(guess.layout);
+      if (card != nullptr && card->card_info().package) {
+        const auto listed = card->list(view->bytes());
+        if (!listed) return false;
+        pattern = package_pattern(candidate.relative, listed->game);
+      }
+      if (card == nullptr) {
         const auto content = guess.layout->read(view->bytes(), hints);
         if (!content || content->saves.empty()) return false;
         const std::string& label = content->saves.front().name;

@@ -95,8 +95,10 @@ Result<CardSaves> read_file(Session& session, const Path& path, const std::strin
                   "say what it is with --is LAYOUT if you know better");
   }
   const CardLayout* card = as_card(layout);
-  auto content = card != nullptr ? card->CardLayout::read(view->bytes(), hints)
-                                 : layout->read(view->bytes(), hints);
+  // A pak read as a card; a package is one thing.
+  auto content = card != nullptr && !card->card_info().package
+                     ? card->CardLayout::read(view->bytes(), hints)
+                     : layout->read(view->bytes(), hints);
   if (!content) {
     Error error = content.error();
     error.text = fmt::format("{}: {}", safe_text(path.string()), error.text);
@@ -177,6 +179,44 @@ Result<CardSaves> read_card_saves(Session& session, const std::string& text,
   found.findings = chosen.findings;
   found.saves.push_back(std::move(chosen.save));
   return found;
+}
+
+Result<std::vector<Save>> read_plain_files(Session& session, const std::string& text,
+                                           System system) {
+  std::vector<Save> saves;
+  const auto add = [&](const Path& path, std::string name, std::int64_t modified_ns) {
+    auto bytes = session.storage->read(path, kSaveLimit);
+    if (!bytes) return bytes;
+    Save save;
+    save.system = system;
+    save.kind = Kind::card_save;
+    save.modified = seconds_of(modified_ns);
+    save.parts.push_back({name, std::move(*bytes), false, {}});
+    save.name = std::move(name);
+    saves.push_back(std::move(save));
+    return Result<Bytes>{};
+  };
+  const Path path = text;
+  if (!is_folder(session, path)) {
+    const auto info = session.storage->info(path);
+    if (!info) return tl::unexpected(info.error());
+    if (auto added = add(path, inner_name(path), info->modified_ns); !added)
+      return tl::unexpected(added.error());
+    return saves;
+  }
+  // The folder itself is a folder inside, too.
+  std::error_code ignored;
+  const Path root =
+      std::filesystem::absolute(path / "", ignored).lexically_normal().parent_path().parent_path();
+  Result<void> failed;
+  walk_files(*session.storage, path, true, [&](const Path& file, const FileInfo& info) {
+    if (!failed) return;
+    const Path full = std::filesystem::absolute(file, ignored).lexically_normal();
+    auto added = add(file, full.lexically_relative(root).generic_string(), info.modified_ns);
+    if (!added) failed = tl::unexpected(added.error());
+  });
+  if (!failed) return tl::unexpected(failed.error());
+  return saves;
 }
 
 Result<SaveFiles> plan_save(const Layout& layout, const Save& save, const Path& where) {

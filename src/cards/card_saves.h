@@ -24,6 +24,10 @@ struct CardSaves {
 [[nodiscard]] Result<CardSaves> read_card_saves(Session& session, const std::string& text,
                                                 const std::string& is);
 
+/// A file, or all files of a folder under its name, as they are: what a package holds.
+[[nodiscard]] Result<std::vector<Save>> read_plain_files(Session& session, const std::string& text,
+                                                         System system);
+
 /// The files of a folder as parts, relative paths. Links are passed over.
 [[nodiscard]] Result<std::vector<Part>> read_parts(Storage& storage, const Path& folder);
 

@@ -91,8 +91,21 @@ class Changer {
     return check(line, {std::move(first)});
   }
 
+  // Says once what the change breaks for good.
+  void check_seal() {
+    if (stopped || (change.put.empty() && change.drop.empty())) return;
+    auto broken = opened_.layout->broken_seal(opened_.bytes());
+    if (!broken) return;
+    MoveReport& line = *std::ranges::find(report.moves, false, &MoveReport::nothing_to_do);
+    if (broken->level == Level::note)
+      line.checks.push_back(std::move(*broken));
+    else
+      check(line, {std::move(*broken)});
+  }
+
   // Plans and, unless only a plan is wanted, writes.
   Result<void> finish(bool plan, const std::string& kind) {
+    check_seal();
     if (!stopped && (!change.put.empty() || !change.drop.empty())) {
       auto changed = opened_.layout->change(opened_.bytes(), change);
       if (!changed) {
@@ -191,6 +204,18 @@ void plan_put(Changer& changer, const OpenCard& opened, const Save& save, const 
   changer.change.put.push_back(save);
 }
 
+// What a file holds for this card: a package takes any file as it is.
+Result<CardSaves> saves_to_put(Session& session, const OpenCard& card, const std::string& file,
+                               const std::string& is) {
+  if (!card.layout->card_info().package || is_missing(*session.storage, file) || !is.empty())
+    return read_card_saves(session, file, is);
+  auto saves = read_plain_files(session, file, card.layout->info().system);
+  if (!saves) return tl::unexpected(saves.error());
+  CardSaves found;
+  found.saves = std::move(*saves);
+  return found;
+}
+
 }  // namespace
 
 Findings card_damage(const OpenCard& card) {
@@ -240,7 +265,7 @@ Result<CarryReport> put_saves(Session& session, const PutRequest& request) {
   Changer changer(session, *opened, request.accept);
   if (auto begun = changer.begin(); !begun) return tl::unexpected(begun.error());
   for (const std::string& file : request.files) {
-    const auto found = read_card_saves(session, file, request.is);
+    const auto found = saves_to_put(session, *opened, file, request.is);
     if (!found) return tl::unexpected(found.error());
     if (found->saves.empty())
       return fail(Trouble::input, "no-match", fmt::format("{}: holds no save", safe_text(file)));

@@ -60,7 +60,13 @@ Result<std::vector<const CardSave*>> chosen_saves(const std::vector<CardSave>& s
   return chosen;
 }
 
+// Null: the saves are plain files and stay so.
 Result<const Layout*> wanted_layout(const CardLayout& card, const std::string& as) {
+  if (card.card_info().package) {
+    if (as.empty()) return nullptr;
+    return fail(Trouble::usage, "usage", "the files of a package are copied out as they are",
+                "leave --as out");
+  }
   auto layout = find_layout(as.empty() ? card.card_info().single_layout : as);
   if (!layout) return layout;
   const LayoutInfo& info = (*layout)->info();
@@ -70,6 +76,16 @@ Result<const Layout*> wanted_layout(const CardLayout& card, const std::string& a
         fmt::format("{} is no layout for one save of a {} card", info.id, card.card_info().family),
         "'bayswap layouts' lists them; the usual one is " + card.card_info().single_layout);
   return layout;
+}
+
+// A file of a package, below folders as inside.
+SaveFiles plan_plain(const Save& save, const std::string& layout, const Path& out) {
+  SaveFiles planned;
+  planned.shown = out;
+  for (const Path& piece : Path(save.name)) planned.shown /= safe_file_name(piece.string());
+  planned.layout = layout;
+  planned.files.emplace_back(planned.shown, save.parts.front().data);
+  return planned;
 }
 
 Result<void> write_all(Storage& storage, const std::vector<SaveFiles>& planned, Reshaped& result) {
@@ -137,7 +153,10 @@ Result<Reshaped> take_saves(Session& session, const TakeRequest& request) {
                              "what can be read with --accept damaged"};
       return result;
     }
-    auto files = plan_save(**layout, on_card->save, request.out / names.next(on_card->save));
+    Result<SaveFiles> files =
+        *layout == nullptr
+            ? plan_plain(on_card->save, "", request.out)
+            : plan_save(**layout, on_card->save, request.out / names.next(on_card->save));
     if (!files) return tl::unexpected(files.error());
     result.losses.insert(result.losses.end(), files->losses.begin(), files->losses.end());
     result.findings.insert(result.findings.end(), files->notes.begin(), files->notes.end());

@@ -16,6 +16,16 @@ Result<std::vector<Path>> write_icons(Session& session, const ShownCard& card, c
   if (auto made = make_folders(*session.storage, folder); !made)
     return tl::unexpected(made.error());
   std::set<std::string> taken;
+  if (const Bytes& thumbnail = card.card.thumbnail; is_png(thumbnail)) {
+    const std::string name =
+        safe_file_name(card.card.comment.empty() ? Path(card.name).filename().string()
+                                                 : card.card.comment);
+    const Path path = folder / (name + "-1.png");
+    taken.insert(lower_ascii(name));
+    if (auto done = replace_file(*session.storage, path, thumbnail); !done)
+      return tl::unexpected(done.error());
+    written.push_back(path);
+  }
   for (std::size_t i = 0; i < card.card.saves.size(); ++i) {
     const Save& save = card.card.saves[i].save;
     std::string name = safe_file_name(save.name);

@@ -27,6 +27,7 @@
 #include "layouts/cards/saturn_single.h"
 #include "layouts/folders/psp_folder.h"
 #include "layouts/folders/title_folders.h"
+#include "layouts/packages/x360_package.h"
 
 namespace bayswap {
 namespace {
@@ -61,6 +62,7 @@ LayoutRegistry built_in() {
   add(std::make_unique<WiiTitleLayout>());
   add(std::make_unique<N3dsTitleLayout>());
   add(std::make_unique<WiiuTitleLayout>());
+  add(std::make_unique<X360PackageLayout>());
   return registry;
 }
 

@@ -55,12 +55,15 @@ PartInfo part_info(const Part& part, bool hashes) {
 
 void add_card(const Card& card, bool hashes, Item& item) {
   item.card = CardTotals{card.blocks_total, card.blocks_free};
+  if (card.game.known()) item.game = card.game;
+  if (!card.comment.empty()) item.comment = card.comment;
+  item.package = card.game.known();
   for (const CardSave& on_card : card.saves) {
     item.saves.push_back(save_info(on_card, hashes));
     item.findings.insert(item.findings.end(), on_card.findings.begin(), on_card.findings.end());
   }
   for (const CardSave& gone : card.deleted) item.deleted.push_back(save_info(gone, hashes));
-  item.blank = card.saves.empty();
+  if (!item.package) item.blank = card.saves.empty();
   item.findings.insert(item.findings.end(), card.findings.begin(), card.findings.end());
 }
 

@@ -15,6 +15,7 @@
 #include "moves/carry_source.h"
 #include "moves/carry_target.h"
 #include "moves/mover.h"
+#include "moves/package_target.h"
 #include "storage/archive_storage.h"
 
 namespace bayswap {
@@ -30,7 +31,8 @@ std::string time_text(std::int64_t ns) {
 
 // The card that a file is, when one of its saves is what changes; null otherwise.
 const CardLayout* onto_card(const TargetFile& file) {
-  return file.carried.kind == Kind::card_save ? as_card(file.layout) : nullptr;
+  const CardLayout* card = file.carried.kind == Kind::card_save ? as_card(file.layout) : nullptr;
+  return is_package(card) ? nullptr : card;
 }
 
 class Carrier {
@@ -237,7 +239,9 @@ class Carrier {
   }
 
   Result<void> carry_card_save(const Source& source, MoveReport& line, Checks& checks) {
-    auto target = make_card_target(session_, folders_, *bay_, source, planned_cards_, checks);
+    auto target = source.save.system == System::x360
+                      ? make_package_target(session_, *bay_, source, request_, checks)
+                      : make_card_target(session_, folders_, *bay_, source, planned_cards_, checks);
     if (!target) return tl::unexpected(target.error());
     if (!*target) return stop(line, checks);
     Targets targets;
@@ -309,7 +313,8 @@ class Carrier {
       line.to_layout = file.layout->info().id;
       line.size = file.bytes.size();
       line.replaces = file.before.has_value();
-      for (const Part& part : file.carried.parts) line.parts.push_back(part.name);
+      if (!is_package(file.layout))
+        for (const Part& part : file.carried.parts) line.parts.push_back(part.name);
       line.nothing_to_do = file.already_there;
       if (!file.already_there) {
         work.push_back(&file);

@@ -44,6 +44,14 @@ Source source_of(Session& session, Save save, const Path& path, const std::strin
 
 void add_card(Session& session, const Path& path, const CardLayout& layout, ByteView bytes,
               std::int64_t modified_ns, std::vector<Source>& sources) {
+  if (layout.card_info().package) {
+    Hints hints;
+    hints.file_name = path.filename().string();
+    if (auto whole = layout.read(bytes, hints))
+      sources.push_back(source_of(session, std::move(whole->saves.front()), path,
+                                  layout.info().id, modified_ns, whole->findings));
+    return;
+  }
   auto card = layout.open(bytes);
   if (!card) return;
   for (CardSave& on_card : card->saves)

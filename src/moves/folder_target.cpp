@@ -10,6 +10,7 @@
 #include "bytes/fill.h"
 #include "bytes/text.h"
 #include "cards/card_saves.h"
+#include "moves/accounts.h"
 #include "moves/carry_checks.h"
 #include "moves/carry_folders.h"
 #include "moves/inside.h"
@@ -113,7 +114,7 @@ class TargetFinder {
   std::optional<Game> target_game(const NamingPattern& pattern) {
     Game game = source_.save.game;
     if (!settle_region(pattern, game)) return std::nullopt;
-    if (pattern.uses("account") && !settle_account(game)) return std::nullopt;
+    if (pattern.uses("account") && !choose_account(game)) return std::nullopt;
     return game;
   }
 
@@ -203,38 +204,15 @@ class TargetFinder {
     return true;
   }
 
-  bool settle_account(Game& game) {
-    std::set<std::string> accounts;
+  bool choose_account(Game& game) {
+    std::map<std::string, std::size_t> accounts;
     for (const Existing& there : existing_)
       if (const auto account = there.fields.find("account"); account != there.fields.end())
-        accounts.insert(account->second);
-    if (!request_.account.empty()) {
-      game.account = lower_ascii(request_.account);
-      if (!accounts.empty() && !accounts.contains(game.account))
-        checks_.note({Level::note, "new-account",
-                      fmt::format("no save there is under account {} yet", game.account), ""});
-      return true;
-    }
-    if (accounts.empty()) return true;
-    if (accounts.size() == 1) {
-      if (game.account != *accounts.begin())
-        checks_.note({Level::note, "account",
-                      fmt::format("goes under account {}, the only one there", *accounts.begin()),
-                      ""});
-      game.account = *accounts.begin();
-      return true;
-    }
-    std::vector<std::string> choices;
-    for (const std::string& account : accounts) {
-      std::size_t titles = 0;
-      for (const Existing& there : existing_)
-        titles += there.fields.contains("account") && there.fields.at("account") == account ? 1 : 0;
-      choices.push_back(fmt::format("{} ({})", account, counted(titles, "save")));
-    }
-    checks_.add({Level::error, "many-match",
-                 fmt::format("several accounts play there: {}", list_text(choices)),
-                 "a save shows only under the account that plays; say which with --account ID"});
-    return false;
+        ++accounts[account->second];
+    auto chosen = settle_account(accounts, game.account, request_.account, checks_);
+    if (!chosen) return false;
+    game.account = std::move(*chosen);
+    return true;
   }
 
   static Fields fields_of(const Game& game, const Save& save) {

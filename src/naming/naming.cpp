@@ -80,25 +80,38 @@ Result<std::vector<Element>> split(std::string_view text) {
   return elements;
 }
 
-// Every field must come back whole: from one occurrence that keeps it, or from both halves.
+constexpr std::string_view kNoHigh = "00000000";  // of ids that have one half only
+
+// Whether a pattern has the low half of a title id and nothing else of it.
+bool is_low_only(const std::vector<Element>& elements) {
+  bool low = false;
+  for (const Element& element : elements) {
+    const Field* field = std::get_if<Field>(&element.what);
+    if (field == nullptr || field->name != "title_id") continue;
+    if (!field->change(naming::Change::Op::low)) return false;
+    low = true;
+  }
+  return low;
+}
+
+// Every field must come back whole: from one occurrence that keeps it, or from both halves. The low
+// half alone stands for an id whose high half is zero.
 std::optional<std::pair<std::size_t, std::string>> lost_field(
     const std::vector<Element>& elements) {
   for (const Element& element : elements) {
     const Field* field = std::get_if<Field>(&element.what);
     if (field == nullptr) continue;
     bool whole = false;
-    bool high = false;
     bool low = false;
     for (const Element& other : elements) {
       const Field* same = std::get_if<Field>(&other.what);
       if (same == nullptr || same->name != field->name) continue;
       whole = whole || !same->loses();
-      high = high || same->change(naming::Change::Op::high);
       low = low || same->change(naming::Change::Op::low);
     }
-    if (whole || (high && low)) continue;
+    if (whole || low) continue;
     const std::string_view why = field->name == "title_id"
-                                     ? "only half of the title id is in the path"
+                                     ? "only the high half of the title id is in the path"
                                      : "a change of case loses how the name is spelled";
     return std::pair{element.position,
                      fmt::format("'{}' cannot be read back from a path: {}", field->name, why)};
@@ -112,6 +125,7 @@ struct NamingPattern::Compiled {
   std::string text;
   std::vector<Element> elements;
   naming::Automaton automaton;
+  bool low_only = false;
 };
 
 NamingPattern::NamingPattern(std::shared_ptr<const Compiled> compiled)
@@ -134,6 +148,7 @@ Result<NamingPattern> NamingPattern::parse(std::string_view text) {
   auto compiled = std::make_shared<Compiled>();
   compiled->text = std::string(text);
   compiled->elements = std::move(*elements);
+  compiled->low_only = is_low_only(compiled->elements);
   for (const Element& element : compiled->elements) {
     if (const Field* field = std::get_if<Field>(&element.what)) {
       compiled->automaton.append(naming::spellings(*field));
@@ -166,6 +181,9 @@ Result<std::string> NamingPattern::build(const Fields& fields) const {
     if (value == fields.end())
       return bad_name(fmt::format("the pattern '{}' needs a {}, and none is known", compiled_->text,
                                   field->name));
+    if (compiled_->low_only && field->name == "title_id" && !value->second.starts_with(kNoHigh))
+      return bad_name(fmt::format("the pattern '{}' has no place for the high half of title id {}",
+                                  compiled_->text, safe_text(value->second)));
     const auto text = naming::build_text(*field, value->second);
     if (!text) return bad_name(text.error());
     path += *text;
@@ -191,6 +209,7 @@ std::optional<Fields> NamingPattern::match(std::string_view path) const {
     if (!value) return std::nullopt;
     fields.insert_or_assign(field->name, std::move(*value));
   }
+  if (compiled_->low_only) high = kNoHigh;
   if (!high.empty() && !low.empty()) fields.try_emplace("title_id", high + low);
   // A field that stands twice must say the same both times.
   const auto rebuilt = build(fields);

@@ -43,6 +43,7 @@ class CardMutations : public testing::TestWithParam<std::string> {
         return good_.size() > 32768 ? std::vector<std::size_t>{0, 256, 350, 1000, 4000, 20000}
                                     : std::vector<std::size_t>{0, 128, 160, 400, 2000, 9000};
       case System::pce: return {0, 0x10, 300, 700, 1200};
+      case System::x360: return {0x32C, 0x340, 0x379, 0xA000, 0xB000, 0xB200, 0xC000};
       default: return {0};
     }
   }

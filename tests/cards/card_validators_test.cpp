@@ -128,6 +128,7 @@ TEST(CardValidators, Ps2SpareBytes) {
 TEST(CardValidators, AcceptNewCardsOfEverySize) {
   for (const std::string& id : test::card_ids()) {
     const CardLayout& layout = test::card_layout(id);
+    if (layout.card_info().package) continue;  // only games make them
     for (const std::uint32_t blocks : layout.card_info().capacities) {
       const auto card = layout.format(blocks);
       ASSERT_TRUE(card) << id;

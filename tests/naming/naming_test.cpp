@@ -64,6 +64,9 @@ INSTANTIATE_TEST_SUITE_P(
         Pair{"{account}/{profile:upper}/{title}",
              {{"account", "80000001"}, {"profile", "e000012345678abc"}, {"title", "T"}},
              "80000001/E000012345678ABC/T"},
+        Pair{"{profile}/{title_id:low:upper}/{label}",
+             {{"profile", "e000012345678abc"}, {"title_id", "000000005836a801"}, {"label", "T"}},
+             "e000012345678abc/5836A801/T"},
         Pair{"a{{b}}{stem}", {{"stem", "c"}}, "a{b}c"}, Pair{"card.mcd", {}, "card.mcd"}));
 
 TEST(NamingPattern, RefusesWhatCannotBeReadBack) {
@@ -71,7 +74,7 @@ TEST(NamingPattern, RefusesWhatCannotBeReadBack) {
                                  "{stem}{title}",
                                  "{stem}-{title}",
                                  "{stem:upper}.sav",
-                                 "{title_id:low}",
+                                 "{title_id:high}",
                                  "{nothing}",
                                  "{stem",
                                  "stem}",
@@ -89,6 +92,9 @@ TEST(NamingPattern, RefusesWhatCannotBeReadBack) {
                                  "{stem}\n",
                                  "{slot:first /}"})
     EXPECT_FALSE(NamingPattern::parse(text)) << text;
+  // The low half alone is for ids that have no other.
+  EXPECT_FALSE(
+      NamingPattern::parse("{title_id:low}")->build({{"title_id", "00040000000d4c00"}}).has_value());
   const auto refused = NamingPattern::parse("saves/{stem}{title}.srm");
   ASSERT_FALSE(refused);
   EXPECT_EQ(refused.error().code, "bad-pattern");

@@ -7,6 +7,7 @@
 #include <vector>
 
 #include "bayswap/card.h"
+#include "support/golden_packages.h"
 #include "support/golden_small_cards.h"
 
 namespace bayswap::test {
@@ -44,6 +45,7 @@ inline std::vector<std::string> card_ids() {
 inline Bytes small_card(const std::string& id) {
   if (id == "ps2-card") return Ps2Golden(2048).card;
   if (id == "ps2-card-ecc") return with_spare(Ps2Golden(2048).card);
+  if (id == "x360-package") return PackageGolden({}, {}).bytes;
   const CardLayout& layout = card_layout(id);
   return *layout.format(layout.card_info().capacities.front());
 }
@@ -93,6 +95,10 @@ inline Save random_card_save(const CardLayout& layout, unsigned number, Numbers&
     save.name = "COBAL" + digits;
     save.modified.reset();
     save.parts.push_back({"data", random_bytes(1 + numbers() % 600, seed), false, {}});
+  } else if (save.system == System::x360) {
+    save.name = (numbers() % 3 == 0 ? "routes/run" : "run") + digits;
+    save.modified = std::chrono::floor<std::chrono::minutes>(*save.modified);
+    save.parts.push_back({save.name, random_bytes(numbers() % 60'000, seed), false, {}});
   }
   return save;
 }

@@ -147,6 +147,11 @@ const CardLayout* as_card(const Layout* layout) {
   return dynamic_cast<const CardLayout*>(layout);
 }
 
+bool is_package(const Layout* layout) {
+  const CardLayout* card = as_card(layout);
+  return card != nullptr && card->card_info().package;
+}
+
 bool holds_chips(const Layout& layout) {
   const CardLayout* card = as_card(&layout);
   return layout.info().kind == Kind::battery ||
