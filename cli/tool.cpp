@@ -83,6 +83,7 @@ int run_tool(const std::vector<std::string>& arguments, const Surroundings& surr
   add_undo(app, run);
   add_bay(app, run);
   add_card(app, run);
+  add_catalog(app, run);
   add_layouts(app, run);
   add_demo(app, run);
   try {

@@ -1,7 +1,7 @@
 #include "demo/title_makers.h"
 
-#include "demo/art.h"
 #include <algorithm>
+#include "demo/art.h"
 
 #include "bayswap/card.h"
 #include "demo/makers.h"

@@ -300,9 +300,9 @@ void build_cabinet(Builder& world) {
                  "CON ", kDeskProfile, "Hold 7, ore and salt", Art::forge,
                  {cargo(30'000, 112), {"routes/north.bin", progress("DEPOT", 5'000, 113, kZero)}}),
              28);
-  world.file(
-      desk + "x360/E000014A5B6C7D8E" + freight + "02",
-      x360_package("CON ", kDeskProfile, "Hold 2, empty", Art::tower, {cargo(9'000, 114)}), 27);
+  world.file(desk + "x360/E000014A5B6C7D8E" + freight + "02",
+             x360_package("CON ", kDeskProfile, "Hold 2, empty", Art::tower, {cargo(9'000, 114)}),
+             27);
   world.file(
       desk + "x360/E000014A5B6C7D8E" + freight + "GIFT",
       x360_package("LIVE", kDeskProfile, "A gift from the makers", Art::star, {cargo(9'000, 115)}),

@@ -27,9 +27,8 @@ const Bytes& good_card(const CardLayout& layout) {
   static std::map<const CardLayout*, Bytes> cards;
   Bytes& card = cards[&layout];
   if (!card.empty()) return card;
-  card = layout.card_info().package
-             ? test::PackageGolden({}, {}).bytes
-             : *layout.format(layout.card_info().capacities.front());
+  card = layout.card_info().package ? test::PackageGolden({}, {}).bytes
+                                    : *layout.format(layout.card_info().capacities.front());
   for (const char letter : {'E', 'J', 'P', 'K'}) {
     auto changed = layout.change(card, {{}, {plain_save(layout, letter)}});
     if (changed) card = std::move(changed->bytes);

@@ -4,6 +4,8 @@
 
 #include "cli/commands/commands.h"
 #include "cli/render/json.h"
+#include "cli/render/progress.h"
+#include "cli/render/summary.h"
 #include "cli/render/text.h"
 
 namespace bayswap::cli {
@@ -25,9 +27,12 @@ bool is_failure(const MoveReport& move, bool all) {
 }
 
 void show(const CarryReport& report, Run& run, bool all, bool undoing) {
-  run.print(run.json
-                ? dump(to_json(report)) + "\n"
-                : report_text(report, run.style(), undoing ? Doing::undoing : Doing::carrying));
+  if (run.json)
+    run.print(dump(to_json(report)) + "\n");
+  else if (all)
+    run.print(summary_text(report, run.style()));
+  else
+    run.print(report_text(report, run.style(), undoing ? Doing::undoing : Doing::carrying));
   for (const MoveReport& move : report.moves)
     if (is_failure(move, all)) run.status = static_cast<int>(Trouble::stopped);
   if (!report.failed) return;
@@ -67,6 +72,10 @@ void add_carry(CLI::App& app, Run& run) {
       if (!accept) return tl::unexpected(accept.error());
       arguments->request.accept = std::move(*accept);
       if (!arguments->rom.empty()) arguments->request.rom = arguments->rom;
+      Progress progress("copying", Beside::results);
+      arguments->request.progress = [&](std::uint64_t done, std::uint64_t all) {
+        progress.bytes(done, all);
+      };
       const auto report = carry(session, arguments->request);
       if (!report) return tl::unexpected(report.error());
       show(*report, run, arguments->request.all, false);

@@ -34,6 +34,7 @@ void add_carry(CLI::App& app, Run& run);
 void add_undo(CLI::App& app, Run& run);
 void add_bay(CLI::App& app, Run& run);
 void add_card(CLI::App& app, Run& run);
+void add_catalog(CLI::App& app, Run& run);
 void add_layouts(CLI::App& app, Run& run);
 void add_demo(CLI::App& app, Run& run);
 

@@ -1,9 +1,12 @@
+#include <chrono>
 #include <filesystem>
 #include <memory>
+#include <utility>
 
 #include "bayswap/look.h"
 #include "cli/commands/commands.h"
 #include "cli/render/json.h"
+#include "cli/render/overview.h"
 #include "cli/render/progress.h"
 #include "cli/render/text.h"
 
@@ -45,10 +48,19 @@ class ItemPrinter {
     ++count_;
     if (run_.json) {
       run_.print((first_ ? "" : ",\n") + dump(to_json(item)));
+      first_ = false;
     } else {
-      run_.print((first_ ? "" : "\n") + item_text(item, style_));
+      print_text(item_text(item, style_));
     }
-    first_ = false;
+  }
+  /// One item of a folder: folders are shown as a table when they are at their end.
+  void add_row(const Item& item) {
+    progress_.step();
+    damaged_ = damaged_ || has_error(item.findings);
+    rows_.push_back(row_of(item));
+  }
+  void end_folder(const std::string& root) {
+    print_text(overview_text(std::exchange(rows_, {}), root, now_ns(), style_));
   }
   /// Two files that could be dumps of one cartridge.
   [[nodiscard]] bool two_of_a_kind() const {
@@ -67,14 +79,29 @@ class ItemPrinter {
   }
 
  private:
+  static std::int64_t now_ns() {
+    return std::chrono::duration_cast<std::chrono::nanoseconds>(
+               std::chrono::system_clock::now().time_since_epoch())
+        .count();
+  }
+  void print_text(const std::string& text) {
+    run_.print((first_ ? "" : "\n") + text);
+    first_ = false;
+  }
+
   Run& run_;
   Style style_;
-  Progress progress_{"files looked at:"};
+  Progress progress_{"files looked at:", Beside::nothing};
   bool first_ = true;
   bool damaged_ = false;
+  std::vector<OverviewRow> rows_;
   std::vector<Kindred> items_;
   std::size_t count_ = 0;
 };
+
+bool holds_many(Session& session, const std::string& path, const LookOptions& options) {
+  return session.storage->list(path).has_value() && !is_folder_save(session, path, options);
+}
 
 }  // namespace
 
@@ -101,7 +128,12 @@ void add_look(CLI::App& app, Run& run) {
           return tl::unexpected(known.error());
       ItemPrinter printer(run);
       for (const std::string& path : arguments->paths) {
-        auto looked = look(session, path, options, [&](const Item& item) { printer.print(item); });
+        // A folder that is one save is shown as such; the others as a table.
+        const bool table = !run.json && holds_many(session, path, options);
+        auto looked = look(session, path, options, [&](const Item& item) {
+          table ? printer.add_row(item) : printer.print(item);
+        });
+        if (looked && table) printer.end_folder(path);
         if (looked) continue;
         printer.finish(&looked.error());
         run.status = static_cast<int>(looked.error().trouble);

@@ -337,8 +337,7 @@ std::string package_text(const Card& card, const Style& style) {
   std::string text;
   for (std::size_t i = 0; i < std::max(left.size(), words.size()); ++i) {
     text += "  ";
-    if (!left.empty())
-      text += (i < left.size() ? left[i] : std::string(kPictureSide, ' ')) + "  ";
+    if (!left.empty()) text += (i < left.size() ? left[i] : std::string(kPictureSide, ' ')) + "  ";
     if (i < words.size()) text += style.paint(words[i].first, words[i].second);
     text += "\n";
   }

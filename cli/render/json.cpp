@@ -145,6 +145,34 @@ Json to_json(const Item& item) {
   return json;
 }
 
+Json to_json(const CatalogGame& game) {
+  Json json{{"title", safe_text(game.title)}, {"system", to_string(game.system)}};
+  if (!game.chip.empty()) json["chip"] = game.chip;
+  for (const auto& [region, code] : game.codes)
+    json["codes"][std::string(to_string(region))] = safe_text(code);
+  for (const auto& [region, id] : game.title_ids)
+    json["title_ids"][std::string(to_string(region))] = safe_text(id);
+  for (const std::string& path : game.companions) json["companions"].push_back(safe_text(path));
+  for (const CatalogDump& dump : game.dumps) {
+    Json one{{"name", safe_text(dump.name)}};
+    if (dump.region != Region::unknown) one["region"] = to_string(dump.region);
+    if (dump.size != 0) one["size"] = dump.size;
+    if (!dump.crc32.empty()) one["crc32"] = dump.crc32;
+    if (!dump.sha1.empty()) one["sha1"] = dump.sha1;
+    json["dumps"].push_back(std::move(one));
+  }
+  return json;
+}
+
+Json to_json(const Imported& imported) {
+  return {{"schema", 1},
+          {"file", imported.file.string()},
+          {"games", imported.games},
+          {"dumps", imported.dumps},
+          {"left_out", imported.left_out},
+          {"replaced", imported.replaced}};
+}
+
 Json to_json(const PartDifference& difference) {
   return {{"part", difference.part},
           {"size", difference.size},

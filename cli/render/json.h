@@ -6,6 +6,7 @@
 #include "bayswap/bay.h"
 #include "bayswap/card_file.h"
 #include "bayswap/carry.h"
+#include "bayswap/catalog_edit.h"
 #include "bayswap/look.h"
 #include "bayswap/reshape.h"
 
@@ -22,6 +23,8 @@ using Json = nlohmann::ordered_json;
 /// As the one output of a command.
 [[nodiscard]] Json to_json(const OutputFile& file);
 [[nodiscard]] Json to_json(const Bay& bay);
+[[nodiscard]] Json to_json(const CatalogGame& game);
+[[nodiscard]] Json to_json(const Imported& imported);
 [[nodiscard]] Json to_json(const LayoutInfo& layout);
 [[nodiscard]] Json to_json(const Error& error);
 

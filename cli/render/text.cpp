@@ -115,13 +115,6 @@ std::string status_mark(const MoveReport& move, const Style& style, Doing doing)
   return {};
 }
 
-// The game's title; else what the save says of itself; else its name on the card, or its file.
-std::string title_of(const MoveReport& move) {
-  if (!move.game.title.empty()) return safe_text(move.game.title);
-  if (!move.comment.empty()) return safe_text(move.comment.substr(0, move.comment.find('\n')));
-  return move.label.empty() ? path_text(move.to) : safe_text(move.label);
-}
-
 // What becomes of the thing that is there.
 const char* fate_of(const MoveReport& move, Doing doing) {
   if (move.folder) return "a folder that is replaced as a whole";
@@ -156,17 +149,24 @@ std::string move_text(const MoveReport& move, const Style& style, Doing doing) {
     if (!move.parts.empty()) text += row(style, "parts", list_text(move.parts));
     if (!move.chip.empty()) text += row(style, "chip", move.chip);
     if (!move.to.empty() && !move.nothing_to_do && move.status != MoveStatus::stopped)
-      text += row(style, "there",
-                  move.replaces ? fmt::format("{}; its old content {} in history", fate_of(move, doing),
-                                              move.status == MoveStatus::planned ? "will be" : "is")
-                  : move.folder ? "a new folder"
-                                : "a new file");
+      text +=
+          row(style, "there",
+              move.replaces ? fmt::format("{}; its old content {} in history", fate_of(move, doing),
+                                          move.status == MoveStatus::planned ? "will be" : "is")
+              : move.folder ? "a new folder"
+                            : "a new file");
   }
   for (const Finding& check : move.checks) text += finding_text(check, style, kMargin);
   return text;
 }
 
 }  // namespace
+
+std::string title_of(const MoveReport& move) {
+  if (!move.game.title.empty()) return safe_text(move.game.title);
+  if (!move.comment.empty()) return safe_text(move.comment.substr(0, move.comment.find('\n')));
+  return move.label.empty() ? path_text(move.to) : safe_text(move.label);
+}
 
 std::string item_text(const Item& item, const Style& style) {
   std::string text = style.paint(Tone::title, path_text(item.path)) + "  " +
@@ -194,11 +194,10 @@ std::string item_text(const Item& item, const Style& style) {
     text += row(style, "·", fmt::format("{}  {}", safe_text(name), one_line(value)));
   const std::string_view word = item.system ? block_word(*item.system) : "block";
   if (item.card)
-    text +=
-        row(style, item.package ? "inside" : "card",
-            fmt::format("{}, {} of {} free",
-                        counted(item.saves.size(), item.package ? "file" : "save"),
-                        grouped(item.card->blocks_free), counted(item.card->blocks_total, word)));
+    text += row(
+        style, item.package ? "inside" : "card",
+        fmt::format("{}, {} of {} free", counted(item.saves.size(), item.package ? "file" : "save"),
+                    grouped(item.card->blocks_free), counted(item.card->blocks_total, word)));
   if (item.archive)
     text += row(style, "archive",
                 fmt::format("{}, {}", counted(item.saves.size(), "save"),

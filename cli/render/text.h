@@ -17,6 +17,9 @@ namespace bayswap::cli {
 [[nodiscard]] std::string differences_text(const std::vector<PartDifference>& differences,
                                            const Style& style);
 [[nodiscard]] std::string reshaped_text(const Reshaped& reshaped, const Style& style);
+/// The game's title; else what the save says of itself; else its name on the card, or its file.
+[[nodiscard]] std::string title_of(const MoveReport& move);
+
 /// What a report of moves is about.
 enum class Doing { carrying, undoing, putting, dropping };
 

@@ -64,6 +64,9 @@ shot card-small 'bayswap carry "reader:Glacier Post" --to den' \
 bayswap bay learn desk cabinet/desk >/dev/null
 bayswap bay learn console cabinet/console >/dev/null
 (cd cabinet/desk && tar cf ../../pack.tar psp)
+shot package 'bayswap look cabinet/desk/x360/E000014A5B6C7D8E/58360801/00000001/FREIGHTGIFT' \
+  'bayswap card show cabinet/desk/x360/E000014A5B6C7D8E/58360801/00000001/FREIGHT01' \
+  'bayswap carry cabinet/desk/x360/E000014A5B6C7D8E/58360801/00000001/FREIGHT01 --to console --plan'
 shot titles 'bayswap look cabinet/desk/psp' 'bayswap carry desk:Halyard --to console --plan' \
   'bayswap carry "desk:Kite Foundry" --to console' \
   'bayswap carry pack.tar:psp/ULES10099CUP --to console --plan'

@@ -1,7 +1,9 @@
 // Bays: places that hold saves, and the rules that say where in them.
 #pragma once
 
+#include <optional>
 #include <string>
+#include <string_view>
 #include <vector>
 
 #include "bayswap/catalog.h"
@@ -11,6 +13,16 @@
 #include "bayswap/storage.h"
 
 namespace bayswap {
+
+/// What names the file system of a place keeps.
+enum class FileNames {
+  exact,     ///< every name is a file of its own
+  any_case,  ///< names that differ in case only are one file
+  fat,       ///< the same, without `" * : < > ? \ |`, and with times of two seconds
+};
+
+[[nodiscard]] std::string_view to_string(FileNames names);
+[[nodiscard]] std::optional<FileNames> parse_file_names(std::string_view id);
 
 /// One rule of a bay: for this system, these saves lie under this naming pattern in this layout.
 struct Shelf {
@@ -24,6 +36,8 @@ struct Shelf {
   std::size_t explains = 0;
   std::size_t of = 0;
   std::vector<std::string> examples;
+
+  FileNames names = FileNames::exact;  ///< what the place's file system keeps
 };
 
 struct Bay {

@@ -1,6 +1,7 @@
 // Carrying saves between bays: checked, backed up, converted, written, read back, undoable.
 #pragma once
 
+#include <functional>
 #include <optional>
 #include <set>
 #include <string>
@@ -24,6 +25,8 @@ struct CarryRequest {
   std::set<std::string> accept;    ///< check codes that the user lets through
   std::string account;  ///< account at the destination, 8 hex digits; empty: the one that is there
   std::string code;     ///< title id or code to carry to instead of the save's own
+  /// Told while a large folder is copied: bytes done, and bytes in all. May be empty.
+  std::function<void(std::uint64_t, std::uint64_t)> progress;
 };
 
 enum class MoveStatus { done, planned, stopped };

@@ -46,6 +46,7 @@ struct CardTotals {
 struct Item {
   std::string path;
   std::uint64_t size = 0;
+  std::int64_t file_modified_ns = 0;  ///< of the file, nanoseconds since 1970; 0: not known
   std::optional<System> system;
   std::optional<Kind> kind;
   std::string layout;
@@ -99,6 +100,9 @@ struct PartDifference {
 
 /// A card that was shown, as an item.
 [[nodiscard]] Item item_of(const ShownCard& shown, bool hashes);
+
+/// Whether the folder is one save, and look() gives one item for it.
+[[nodiscard]] bool is_folder_save(Session& session, const Path& folder, const LookOptions& options);
 
 /// Looks at a file, or through a folder in the order of names, and hands each item on. Errors: the
 /// path is missing or unreadable, or the options make no sense.

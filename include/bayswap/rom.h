@@ -2,6 +2,7 @@
 #pragma once
 
 #include <optional>
+#include <string>
 #include <vector>
 
 #include "bayswap/bytes.h"
@@ -20,6 +21,9 @@ struct RomInfo {
   bool shared_code = false;  ///< the code is common to all homebrew, so only the title counts
   bool header_ok = true;     ///< the header's own check holds (true where it has none)
   Findings findings;
+  // Of the whole file, in lower-case hex; empty unless a catalog could know them.
+  std::string crc32;
+  std::string sha1;
 };
 
 /// Reads a ROM header. Nothing when the bytes are no ROM of a known family. `file` is the whole

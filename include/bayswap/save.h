@@ -21,8 +21,12 @@ struct Part {
   bool blank = false;  ///< holds no progress: erased, or formatted and empty
   /// The record that a memory card keeps about a file inside a save, as it was found; else empty.
   Bytes entry = {};
+  /// Bytes of a file that is too large to be held and stays where it is: `data` is then empty. 0
+  /// for all others.
+  std::uint64_t outside = 0;
 
   bool operator==(const Part&) const = default;
+  [[nodiscard]] std::uint64_t size() const { return outside != 0 ? outside : data.size(); }
 };
 
 using Time = std::chrono::sys_seconds;

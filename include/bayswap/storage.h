@@ -2,8 +2,10 @@
 // any of them fail.
 #pragma once
 
+#include <array>
 #include <cstdint>
 #include <filesystem>
+#include <functional>
 #include <memory>
 #include <string>
 #include <vector>
@@ -38,7 +40,8 @@ class FileView {
 };
 
 /// Primitive operations on a place. Reading errors have Trouble::input (`missing`, `unreadable`),
-/// writing errors Trouble::place (`place-failed`). Implementations are used from one thread.
+/// writing errors Trouble::place (`place-failed`). Implementations are used from one thread, but
+/// for same(), which may run beside the others.
 class Storage {
  public:
   virtual ~Storage() = default;
@@ -53,6 +56,23 @@ class Storage {
   /// Makes a new file that is on the medium when the call returns. It must not exist.
   [[nodiscard]] virtual Result<void> create(const Path& path, ByteView bytes,
                                             std::uint32_t mode) = 0;
+  /// Whether the file system that the path lies on is one of the FAT family.
+  [[nodiscard]] virtual bool is_fat(const Path& /*path*/) { return false; }
+
+  // Files of any size, in bounded memory:
+  /// Makes a new file with the bytes of another one, on the medium when the call returns, and gives
+  /// their SHA-256. `progress` is told how many bytes were written since it was told last.
+  [[nodiscard]] virtual Result<std::array<std::byte, 32>> copy(
+      const Path& from, const Path& to, std::uint32_t mode,
+      const std::function<void(std::uint64_t)>& progress);
+  /// SHA-256.
+  [[nodiscard]] virtual Result<std::array<std::byte, 32>> digest(const Path& path);
+  [[nodiscard]] virtual Result<bool> same(const Path& a, const Path& b);
+  /// Hands on the file in pieces of this many bytes (the last one may be shorter), in order, until
+  /// `take` returns false.
+  [[nodiscard]] virtual Result<void> stream(const Path& path, std::size_t piece,
+                                            const std::function<bool(ByteView)>& take);
+
   [[nodiscard]] virtual Result<void> rename(const Path& from, const Path& to) = 0;
   [[nodiscard]] virtual Result<void> remove(const Path& path) = 0;
   [[nodiscard]] virtual Result<void> make_folder(const Path& path) = 0;

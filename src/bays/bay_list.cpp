@@ -80,6 +80,15 @@ Result<Shelf> shelf_of(const toml::table& table, const std::string& file) {
   auto roms = text_of(table, "roms", false, file);
   if (!roms) return tl::unexpected(roms.error());
   shelf.roms = std::move(*roms);
+  const auto names = text_of(table, "names", false, file);
+  if (!names) return tl::unexpected(names.error());
+  if (!names->empty()) {
+    const auto known = parse_file_names(*names);
+    if (!known)
+      return toml_error(*table.get("names"), file, kCode,
+                        "'names' is what the file system keeps of them: exact, any-case or fat");
+    shelf.names = *known;
+  }
   return shelf;
 }
 
@@ -118,6 +127,8 @@ std::string write_bay(const Bay& bay) {
       text += (i > 0 ? ", " : "") + toml_string(shelf.layout[i]);
     text += "]\n";
     if (!shelf.roms.empty()) text += fmt::format("roms = {}\n", toml_string(shelf.roms));
+    if (shelf.names != FileNames::exact)
+      text += fmt::format("names = {}\n", toml_string(to_string(shelf.names)));
   }
   return text;
 }
@@ -154,6 +165,21 @@ std::string without_bay(const std::string& text, std::string_view name) {
 }
 
 }  // namespace
+
+std::string_view to_string(FileNames names) {
+  switch (names) {
+    case FileNames::exact: return "exact";
+    case FileNames::any_case: return "any-case";
+    case FileNames::fat: return "fat";
+  }
+  return {};
+}
+
+std::optional<FileNames> parse_file_names(std::string_view id) {
+  for (const FileNames names : {FileNames::exact, FileNames::any_case, FileNames::fat})
+    if (to_string(names) == id) return names;
+  return std::nullopt;
+}
 
 Kind kind_on_shelf(std::string_view pattern, const Layout& layout) {
   const bool own = pattern.find('{') != std::string_view::npos;

@@ -27,6 +27,37 @@ Result<std::map<Region, std::string>> read_regions(const toml::node& node,
   return values;
 }
 
+// Serials are written with and without their hyphen, ids in either case.
+std::string code_key(System system, std::string_view code) {
+  std::string key = fmt::format("{}:", to_string(system));
+  for (const char c : lower_ascii(code))
+    if (c != '-') key.push_back(c);
+  return key;
+}
+
+std::string title_key(System system, std::string_view title) {
+  return fmt::format("{}:{}", to_string(system), plain_title(title));
+}
+
+bool is_hex_of(std::string_view text, std::size_t length) {
+  return text.size() == length && text.find_first_not_of("0123456789abcdef") == text.npos;
+}
+
+Result<CatalogDump> read_dump(const toml::table& table, const std::string& file) {
+  CatalogDump dump;
+  if (const auto* name = table.get_as<std::string>("name")) dump.name = **name;
+  if (const auto* region = table.get_as<std::string>("region"))
+    dump.region = parse_region(**region).value_or(Region::unknown);
+  if (const auto* size = table.get_as<std::int64_t>("size"); size != nullptr && **size > 0)
+    dump.size = static_cast<std::uint64_t>(**size);
+  if (const auto* hash = table.get_as<std::string>("crc32")) dump.crc32 = lower_ascii(**hash);
+  if (const auto* hash = table.get_as<std::string>("sha1")) dump.sha1 = lower_ascii(**hash);
+  if ((!dump.crc32.empty() && !is_hex_of(dump.crc32, 8)) ||
+      (!dump.sha1.empty() && !is_hex_of(dump.sha1, 40)))
+    return toml_error(table, file, kCode, "crc32 has 8 hex digits, sha1 has 40");
+  return dump;
+}
+
 Result<CatalogGame> read_game(const toml::table& table, const std::string& file) {
   CatalogGame game;
   const toml::node* title = table.get("title");
@@ -60,6 +91,13 @@ Result<CatalogGame> read_game(const toml::table& table, const std::string& file)
       if (const toml::table* entry = companion.as_table())
         if (const auto* path = entry->get_as<std::string>("path"))
           game.companions.push_back(**path);
+  if (const toml::array* dumps = table["dump"].as_array())
+    for (const toml::node& entry : *dumps) {
+      if (!entry.is_table()) return toml_error(entry, file, kCode, "dumps are [[game.dump]]");
+      auto dump = read_dump(*entry.as_table(), file);
+      if (!dump) return tl::unexpected(dump.error());
+      game.dumps.push_back(std::move(*dump));
+    }
   return game;
 }
 
@@ -80,11 +118,25 @@ std::optional<std::vector<Chip>> CatalogGame::chips() const {
 }
 
 Result<Catalog> Catalog::load(Storage& storage, const Path& file) {
-  if (is_missing(storage, file)) return Catalog{};
-  const auto view = storage.view(file, 1ULL << 26U);
-  if (!view) return tl::unexpected(view.error());
-  const ByteView bytes = view->bytes();
-  return parse({reinterpret_cast<const char*>(bytes.data()), bytes.size()}, file.string());
+  std::vector<Path> files{file};
+  const Path lists = Path(file).replace_extension();
+  if (const auto names = storage.list(lists))
+    for (const std::string& name : *names)
+      if (name.ends_with(".toml")) files.push_back(lists / name);
+  Catalog catalog;
+  for (const Path& part : files) {
+    if (is_missing(storage, part)) continue;
+    const auto view = storage.view(part, 1ULL << 28U);
+    if (!view) return tl::unexpected(view.error());
+    const ByteView bytes = view->bytes();
+    auto read = parse({reinterpret_cast<const char*>(bytes.data()), bytes.size()}, part.string());
+    if (!read) return tl::unexpected(read.error());
+    if (catalog.games_.empty())
+      catalog = std::move(*read);
+    else
+      for (CatalogGame& game : read->games_) catalog.add(std::move(game));
+  }
+  return catalog;
 }
 
 Result<Catalog> Catalog::parse(std::string_view toml, const std::string& name) {
@@ -98,41 +150,53 @@ Result<Catalog> Catalog::parse(std::string_view toml, const std::string& name) {
   for (const toml::node& entry : *games->as_array()) {
     auto game = read_game(*entry.as_table(), name);
     if (!game) return tl::unexpected(game.error());
-    catalog.games_.push_back(std::move(*game));
+    catalog.add(std::move(*game));
   }
   return catalog;
 }
 
+void Catalog::add(CatalogGame game) {
+  const std::size_t place = games_.size();
+  const auto keep = [&](auto& table, const std::string& key) {
+    if (!key.empty()) table.try_emplace(key, place);
+  };
+  for (const auto& [region, code] : game.codes) keep(by_code_, code_key(game.system, code));
+  for (const auto& [region, id] : game.title_ids) keep(by_code_, code_key(game.system, id));
+  keep(by_title_, title_key(game.system, game.title));
+  for (const CatalogDump& dump : game.dumps) {
+    if (!dump.crc32.empty()) by_crc32_[dump.crc32].push_back(place);
+    keep(by_sha1_, dump.sha1);
+    if (dump.size != 0 && !(dump.crc32.empty() && dump.sha1.empty())) sizes_.insert(dump.size);
+  }
+  games_.push_back(std::move(game));
+}
+
 const CatalogGame* Catalog::find(const RomInfo& rom) const {
+  if (const CatalogGame* known = find_hash(rom.crc32, rom.sha1)) return known;
   if (!rom.shared_code)
     if (const CatalogGame* known = find_code(rom.system, rom.game.code)) return known;
   return find(rom.system, rom.game.title);
 }
 
 const CatalogGame* Catalog::find_code(System system, std::string_view code) const {
-  if (code.empty()) return nullptr;
-  // Serials are written with and without their hyphen.
-  const auto plain = [](std::string_view text) {
-    std::string bare;
-    for (const char c : text)
-      if (c != '-') bare.push_back(c);
-    return bare;
-  };
-  for (const CatalogGame& game : games_) {
-    if (game.system != system) continue;
-    for (const auto& [region, known] : game.codes)
-      if (plain(known) == plain(code)) return &game;
-    for (const auto& [region, id] : game.title_ids)
-      if (lower_ascii(id) == code) return &game;
-  }
-  return nullptr;
+  const auto found = by_code_.find(code_key(system, code));
+  return found == by_code_.end() || code.empty() ? nullptr : &games_[found->second];
 }
 
 const CatalogGame* Catalog::find(System system, std::string_view title) const {
-  const std::string plain = plain_title(title);
-  if (plain.empty()) return nullptr;
-  for (const CatalogGame& game : games_)
-    if (game.system == system && plain_title(game.title) == plain) return &game;
+  const auto found = by_title_.find(title_key(system, title));
+  return found == by_title_.end() || plain_title(title).empty() ? nullptr : &games_[found->second];
+}
+
+const CatalogGame* Catalog::find_hash(std::string_view crc32, std::string_view sha1) const {
+  if (const auto found = by_sha1_.find(std::string(sha1)); found != by_sha1_.end())
+    return &games_[found->second];
+  const auto found = by_crc32_.find(std::string(crc32));
+  if (found == by_crc32_.end()) return nullptr;
+  // Short hashes meet by chance: where the list has the long one as well, that one decides.
+  for (const std::size_t place : found->second)
+    for (const CatalogDump& dump : games_[place].dumps)
+      if (dump.crc32 == crc32 && (dump.sha1.empty() || sha1.empty())) return &games_[place];
   return nullptr;
 }
 

@@ -5,6 +5,7 @@
 #include <map>
 #include <set>
 
+#include "bays/file_names.h"
 #include "bays/rom_index.h"
 #include "bays/walk.h"
 #include "bayswap/bay.h"
@@ -158,7 +159,7 @@ class Learner {
 
   Result<std::vector<Shelf>> shelves() {
     walk_files(storage_, place_, true, [&](const Path& path, const FileInfo&) {
-      if (auto rom = read_rom_file(storage_, path)) {
+      if (auto rom = read_rom_file(storage_, path, catalog_)) {
         roms_.add(std::move(*rom));
       } else {
         candidates_.push_back({path, path.lexically_relative(place_).generic_string()});
@@ -292,6 +293,8 @@ Result<Bay> learn_bay(Storage& storage, const Catalog& catalog, std::string name
   auto shelves = Learner(storage, catalog, bay.place).shelves();
   if (!shelves) return tl::unexpected(shelves.error());
   bay.shelves = std::move(*shelves);
+  const FileNames names = names_kept_by(storage, bay.place);
+  for (Shelf& shelf : bay.shelves) shelf.names = names;
   survey_bay(storage, catalog, bay);
   if (bay.shelves.empty())
     return fail(

@@ -1,8 +1,12 @@
 #include "bays/rom_index.h"
 
+#include <fmt/format.h>
+#include <zlib.h>
+
 #include <algorithm>
 
 #include "bays/walk.h"
+#include "bytes/sha1.h"
 #include "bytes/text.h"
 #include "naming/tags.h"
 #include "storage/archive.h"
@@ -14,7 +18,43 @@ std::string stem_of(const Path& path) {
   return Path(inner_name(path)).stem().string();
 }
 
-std::optional<RomFile> read_rom_file(Storage& storage, const Path& path) {
+namespace {
+
+std::string crc32_hex(ByteView bytes) {
+  uLong sum = crc32(0, nullptr, 0);
+  constexpr std::size_t kStep = 1U << 30U;
+  for (std::size_t at = 0; at < bytes.size(); at += kStep) {
+    const ByteView piece = bytes.subspan(at, std::min(kStep, bytes.size() - at));
+    sum = crc32(sum, reinterpret_cast<const Bytef*>(piece.data()), static_cast<uInt>(piece.size()));
+  }
+  return fmt::format("{:08x}", sum);
+}
+
+// What the catalog knows a file by; a file without a header that is known is a ROM all the same.
+void add_hashes(ByteView bytes, const Catalog& catalog, std::optional<RomInfo>& rom) {
+  if (!catalog.has_dump_of(bytes.size()) || (rom && catalog.find(*rom) != nullptr)) return;
+  const std::string crc = crc32_hex(bytes);
+  const std::string sha = hex_text(sha1(bytes));
+  const CatalogGame* known = catalog.find_hash(crc, sha);
+  if (known == nullptr || (rom && rom->system != known->system)) return;
+  if (!rom) {
+    rom.emplace();
+    rom->system = known->system;
+    rom->game.title = known->title;
+  }
+  rom->crc32 = crc;
+  rom->sha1 = sha;
+  for (const CatalogDump& dump : known->dumps) {
+    if (dump.sha1 != sha && dump.crc32 != crc) continue;
+    if (rom->game.region == Region::unknown) rom->game.region = dump.region;
+    const auto code = known->codes.find(dump.region);
+    if (rom->game.code.empty() && code != known->codes.end()) rom->game.code = code->second;
+  }
+}
+
+}  // namespace
+
+std::optional<RomFile> read_rom_file(Storage& storage, const Path& path, const Catalog& catalog) {
   constexpr std::uint64_t kLeastRom = 0x40;
   const auto info = storage.info(path);
   if (!info || info->type != FileType::file || info->size < kLeastRom) return std::nullopt;
@@ -27,14 +67,15 @@ std::optional<RomFile> read_rom_file(Storage& storage, const Path& path) {
       rom = read_rom(bytes, size);
       return rom.has_value();
     });
+  add_hashes(view->bytes(), catalog, rom);
   if (!rom) return std::nullopt;
   return RomFile{path, stem_of(path), std::move(*rom)};
 }
 
-RomIndex RomIndex::scan(Storage& storage, const Path& folder, bool below) {
+RomIndex RomIndex::scan(Storage& storage, const Path& folder, bool below, const Catalog& catalog) {
   RomIndex index;
   walk_files(storage, folder, below, [&](const Path& path, const FileInfo&) {
-    if (auto rom = read_rom_file(storage, path)) index.add(std::move(*rom));
+    if (auto rom = read_rom_file(storage, path, catalog)) index.add(std::move(*rom));
   });
   return index;
 }

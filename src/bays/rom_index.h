@@ -23,13 +23,16 @@ struct RomFile {
 /// A file name without its last extension.
 [[nodiscard]] std::string stem_of(const Path& path);
 
-/// The ROM in a file; nothing when it is none or cannot be read.
-[[nodiscard]] std::optional<RomFile> read_rom_file(Storage& storage, const Path& path);
+/// The ROM in a file; nothing when it is none or cannot be read. Where its header says nothing that
+/// the catalog knows, its hashes may.
+[[nodiscard]] std::optional<RomFile> read_rom_file(Storage& storage, const Path& path,
+                                                   const Catalog& catalog);
 
 class RomIndex {
  public:
   /// ROMs directly in the folder, or in all folders below too. Links are not followed.
-  [[nodiscard]] static RomIndex scan(Storage& storage, const Path& folder, bool below);
+  [[nodiscard]] static RomIndex scan(Storage& storage, const Path& folder, bool below,
+                                     const Catalog& catalog);
   void add(RomFile rom);
 
   [[nodiscard]] const std::vector<RomFile>& roms() const { return roms_; }

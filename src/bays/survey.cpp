@@ -74,7 +74,7 @@ std::vector<std::string> explained_folders(Storage& storage, const Bay& bay,
 
 }  // namespace
 
-void survey_bay(Storage& storage, const Catalog&, Bay& bay) {
+void survey_bay(Storage& storage, const Catalog& catalog, Bay& bay) {
   std::map<std::string, RomIndex> indexes;
   std::vector<Rule> rules;
   for (Shelf& shelf : bay.shelves) {
@@ -85,7 +85,8 @@ void survey_bay(Storage& storage, const Catalog&, Bay& bay) {
     if (!pattern) continue;
     RomIndex& index = indexes[shelf.roms];
     if (!shelf.roms.empty() && index.roms().empty())
-      index = RomIndex::scan(storage, shelf.roms == "." ? bay.place : bay.place / shelf.roms, true);
+      index = RomIndex::scan(storage, shelf.roms == "." ? bay.place : bay.place / shelf.roms, true,
+                             catalog);
     rules.push_back({&shelf, std::move(*pattern), &index});
   }
   bay.unexplained.clear();
@@ -110,7 +111,7 @@ void survey_bay(Storage& storage, const Catalog&, Bay& bay) {
       if (rule.shelf->examples.size() < kExamples) rule.shelf->examples.push_back(relative);
       return;
     }
-    if (read_rom_file(storage, path)) return;
+    if (read_rom_file(storage, path, catalog)) return;
     if (first != nullptr) ++first->shelf->of;
     bay.unexplained.push_back(
         fmt::format("{}: {}", relative, reason_for(storage, path, first != nullptr)));

@@ -16,7 +16,10 @@
 namespace bayswap {
 namespace {
 
-constexpr std::uint64_t kFolderLimit = 256ULL << 20U;  // bytes of a folder that is one card save
+constexpr std::uint64_t kFolderLimit = 256ULL << 20U;  // bytes of a folder that is converted
+constexpr std::uint64_t kHeldFolder = 8ULL << 20U;     // bytes of a folder that is only carried
+constexpr std::uint64_t kTinyFile = 1ULL << 12U;       // these may say what the folder is
+constexpr std::uint64_t kHeldFile = 1ULL << 16U;  // bytes of one of its files, when it is large
 
 Time seconds_of(std::int64_t ns) {
   return Time{std::chrono::seconds{ns / 1'000'000'000}};
@@ -27,14 +30,15 @@ bool is_folder(Session& session, const Path& path) {
   return info && info->type != FileType::file && session.storage->list(path).has_value();
 }
 
-Result<CardSaves> read_folder(Session& session, const Path& path, const std::string& is) {
+Result<CardSaves> read_folder(Session& session, const Path& path, const std::string& is,
+                              Hold hold) {
   const Layout* said = nullptr;
   if (!is.empty()) {
     const auto layout = find_layout(is);
     if (!layout) return tl::unexpected(layout.error());
     said = *layout;
   }
-  auto parts = read_parts(*session.storage, path);
+  auto parts = read_parts(*session.storage, path, hold);
   if (!parts) return tl::unexpected(parts.error());
   std::error_code ignored;
   const Path full = std::filesystem::absolute(path / "", ignored).lexically_normal();
@@ -116,37 +120,41 @@ Result<CardSaves> read_file(Session& session, const Path& path, const std::strin
 
 }  // namespace
 
-Result<std::vector<Part>> read_parts(Storage& storage, const Path& folder) {
-  std::vector<Part> parts;
-  std::optional<Error> failed;
+Result<std::vector<Part>> read_parts(Storage& storage, const Path& folder, Hold hold) {
+  std::vector<std::pair<Path, std::uint64_t>> files;
   std::uint64_t total = 0;
   walk_files(storage, folder, true, [&](const Path& path, const FileInfo& info) {
-    if (failed) return;
+    files.emplace_back(path, info.size);
     total += info.size;
-    if (total > kFolderLimit) {
-      failed = Error{Trouble::input, "too-large",
-                     fmt::format("{}: holds more than any memory card", safe_text(folder.string())),
-                     "name the save's own folder"};
-      return;
-    }
-    const auto view = storage.view(path, kSaveLimit);
-    if (!view) {
-      failed = view.error();
-      return;
-    }
-    parts.push_back({path.lexically_relative(folder).generic_string(),
-                     Bytes(view->bytes().begin(), view->bytes().end()),
-                     false,
-                     {}});
   });
-  if (failed) return tl::unexpected(*failed);
+  if (hold == Hold::all && total > kFolderLimit)
+    return fail(Trouble::input, "too-large",
+                fmt::format("{}: holds more than any memory card", safe_text(folder.string())),
+                "name the save's own folder; a large folder can be carried, but not converted");
+  const bool hold_all = hold == Hold::all || total <= kHeldFolder;
+  std::uint64_t held = 0;
+  std::vector<Part> parts;
+  for (const auto& [path, size] : files) {
+    Part part;
+    part.name = path.lexically_relative(folder).generic_string();
+    if (!hold_all && (size > kHeldFile || (size > kTinyFile && held + size > kHeldFolder))) {
+      part.outside = size;
+    } else {
+      auto bytes = storage.read(path, kSaveLimit);
+      if (!bytes) return tl::unexpected(bytes.error());
+      held += size;
+      part.data = std::move(*bytes);
+    }
+    parts.push_back(std::move(part));
+  }
   return parts;
 }
 
-Result<CardSaves> read_card_saves(Session& session, const std::string& text,
-                                  const std::string& is) {
+Result<CardSaves> read_card_saves(Session& session, const std::string& text, const std::string& is,
+                                  Hold hold) {
   if (!is_missing(*session.storage, text))
-    return is_folder(session, text) ? read_folder(session, text, is) : read_file(session, text, is);
+    return is_folder(session, text) ? read_folder(session, text, is, hold)
+                                    : read_file(session, text, is);
   const auto named = split_card_name(session, text);
   if (!named)
     return fail(Trouble::input, "missing", fmt::format("{}: is not there", safe_text(text)),

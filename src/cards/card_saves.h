@@ -19,17 +19,23 @@ struct CardSaves {
   std::vector<std::pair<std::string, std::string>> details;
 };
 
+/// How much of a folder is held in memory.
+enum class Hold {
+  all,    ///< everything; a folder that is too large for that is an error
+  small,  ///< of a large folder its small files; the others stay outside (Part::outside)
+};
+
 /// The saves in a file, a folder, a card, or the one that `CARD:NAME` names. Errors: `missing`,
 /// `no-match` when it holds no card save, `many-match`.
 [[nodiscard]] Result<CardSaves> read_card_saves(Session& session, const std::string& text,
-                                                const std::string& is);
+                                                const std::string& is, Hold hold = Hold::all);
 
 /// A file, or all files of a folder under its name, as they are: what a package holds.
 [[nodiscard]] Result<std::vector<Save>> read_plain_files(Session& session, const std::string& text,
                                                          System system);
 
 /// The files of a folder as parts, relative paths. Links are passed over.
-[[nodiscard]] Result<std::vector<Part>> read_parts(Storage& storage, const Path& folder);
+[[nodiscard]] Result<std::vector<Part>> read_parts(Storage& storage, const Path& folder, Hold hold);
 
 /// One save written as a file or folder.
 struct SaveFiles {

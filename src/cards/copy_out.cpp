@@ -30,7 +30,7 @@ Result<OutputFile> write_card(Storage& storage, const Path& out, bool replace,
 }
 
 // Names of the files for saves; two saves of one name are told apart by their codes, then numbers.
-class FileNames {
+class FreeNames {
  public:
   std::string next(const Save& save) {
     std::string name = safe_file_name(save.name);
@@ -144,7 +144,7 @@ Result<Reshaped> take_saves(Session& session, const TakeRequest& request) {
   if (!chosen) return tl::unexpected(chosen.error());
   Reshaped result;
   std::vector<SaveFiles> planned;
-  FileNames names;
+  FreeNames names;
   for (const CardSave* on_card : *chosen) {
     for (const Finding& finding : on_card->findings) result.findings.push_back(finding);
     if (has_error(on_card->findings) && !request.accept.contains("damaged")) {

@@ -17,9 +17,8 @@ Result<std::vector<Path>> write_icons(Session& session, const ShownCard& card, c
     return tl::unexpected(made.error());
   std::set<std::string> taken;
   if (const Bytes& thumbnail = card.card.thumbnail; is_png(thumbnail)) {
-    const std::string name =
-        safe_file_name(card.card.comment.empty() ? Path(card.name).filename().string()
-                                                 : card.card.comment);
+    const std::string name = safe_file_name(
+        card.card.comment.empty() ? Path(card.name).filename().string() : card.card.comment);
     const Path path = folder / (name + "-1.png");
     taken.insert(lower_ascii(name));
     if (auto done = replace_file(*session.storage, path, thumbnail); !done)

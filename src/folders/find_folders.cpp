@@ -49,7 +49,7 @@ std::vector<FoundFolder> find_folders(Storage& storage, const Path& root) {
 }
 
 Result<Save> read_found(Storage& storage, const FoundFolder& found) {
-  auto parts = read_parts(storage, found.path);
+  auto parts = read_parts(storage, found.path, Hold::small);
   if (!parts) return tl::unexpected(parts.error());
   const std::string full = full_path(found.path).string();
   if (!found.layout->recognise_folder(full, *parts))

@@ -19,8 +19,9 @@ constexpr std::size_t kPiece = 0x8000;
 constexpr std::size_t kRawPage = 528;             // a page with its spare bytes
 constexpr std::size_t kRawPiece = 64 * kRawPage;  // of cards that have them
 constexpr int kPieceCompression = 1;
+constexpr std::uint64_t kLargest = 1ULL << 36U;  // bytes of a version that can be believed
 
-std::size_t piece_size(std::size_t size) {
+std::size_t piece_size(std::uint64_t size) {
   return size % kRawPage == 0 ? kRawPiece : kPiece;
 }
 
@@ -80,16 +81,50 @@ Result<void> History::keep_as(const Digest& digest, ByteView content, ByteView o
     if (!ids) return tl::unexpected(ids.error());
     pieces = std::move(*ids);
   }
+  return add_content(digest, content.size(), packed, pieces);
+}
+
+Result<void> History::add_content(const Digest& digest, std::uint64_t size, ByteView packed,
+                                  ByteView pieces) {
   Statement insert = database_.prepare(
       "INSERT OR IGNORE INTO content (digest, size, packed, pieces) VALUES (?, ?, ?, ?)");
-  insert.bind(ByteView(digest))
-      .bind(static_cast<std::int64_t>(content.size()))
-      .bind(ByteView(packed));
+  insert.bind(ByteView(digest)).bind(static_cast<std::int64_t>(size)).bind(packed);
   if (pieces.empty())
     insert.bind_null();
   else
-    insert.bind(ByteView(pieces));
+    insert.bind(pieces);
   return insert.run();
+}
+
+Result<Digest> History::keep_file(Storage& storage, const Path& path) {
+  const auto info = storage.info(path);
+  if (!info) return tl::unexpected(info.error());
+  if (info->size <= kWhole) {
+    const auto bytes = storage.read(path, kWhole);
+    if (!bytes) return tl::unexpected(bytes.error());
+    return keep(*bytes);
+  }
+  Hasher hasher;
+  Bytes ids;
+  std::uint64_t size = 0;
+  Result<void> outcome;
+  const auto read = storage.stream(path, piece_size(info->size), [&](ByteView piece) {
+    hasher.add(piece);
+    size += piece.size();
+    const auto id = keep_piece(piece);
+    if (!id) {
+      outcome = tl::unexpected(id.error());
+      return false;
+    }
+    ids.resize(ids.size() + 8);
+    store_le(std::span(ids).last(8), static_cast<std::uint64_t>(*id));
+    return true;
+  });
+  if (!read) return tl::unexpected(read.error());
+  if (!outcome) return tl::unexpected(outcome.error());
+  const Digest digest = hasher.finish();
+  if (auto added = add_content(digest, size, {}, ids); !added) return tl::unexpected(added.error());
+  return digest;
 }
 
 Result<Bytes> History::keep_pieces(ByteView content, ByteView older, const Digest& older_digest) {
@@ -152,7 +187,7 @@ Result<Bytes> History::content(const Digest& digest) const {
   select.bind(ByteView(digest));
   if (!select.step()) return damaged_history("a version is missing from the history");
   const std::int64_t size = select.integer(0);
-  if (size < 0 || static_cast<std::uint64_t>(size) > kSaveLimit)
+  if (size < 0 || static_cast<std::uint64_t>(size) > kLargest)
     return damaged_history("a version in the history has an impossible size");
   const auto whole = static_cast<std::size_t>(size);
   Bytes bytes;

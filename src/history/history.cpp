@@ -198,6 +198,17 @@ Result<void> History::finish_move(const MoveRecord& move) {
   return transaction->commit();
 }
 
+Result<void> History::note_digests(const MoveRecord& move) {
+  auto transaction = Transaction::begin(database_);
+  if (!transaction) return tl::unexpected(transaction.error());
+  for (const Step& step : move.steps) {
+    Statement update = database_.prepare("UPDATE step SET after = ? WHERE id = ?");
+    bind_digest(update, step.after.digest);
+    if (auto done = update.bind(step.id).run(); !done) return done;
+  }
+  return transaction->commit();
+}
+
 Result<void> History::mark(std::int64_t move, MoveState state) {
   Statement update = database_.prepare("UPDATE move SET state = ? WHERE id = ?");
   return update.bind(static_cast<std::int64_t>(state)).bind(move).run();

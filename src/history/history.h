@@ -79,6 +79,8 @@ class History {
   /// Keeps a content whose digest the caller has computed.
   Result<void> keep_as(const Digest& digest, ByteView content, ByteView older = {},
                        const Digest& older_digest = {});
+  /// Keeps a file of any size, in bounded memory.
+  Result<Digest> keep_file(Storage& storage, const Path& path);
   Result<Bytes> content(const Digest& digest) const;
 
   Result<std::int64_t> begin_command(const std::string& words, std::int64_t time_ns);
@@ -86,6 +88,8 @@ class History {
   Result<void> begin_move(MoveRecord& move);
   /// Updates state, times of files and folders after the writing.
   Result<void> finish_move(const MoveRecord& move);
+  /// Updates what the files will be, once that is known.
+  Result<void> note_digests(const MoveRecord& move);
   Result<void> mark(std::int64_t move, MoveState state);
 
   Result<std::vector<MoveRecord>> unfinished() const;
@@ -107,6 +111,8 @@ class History {
   explicit History(Database database) : database_(std::move(database)) {}
   Result<Bytes> keep_pieces(ByteView content, ByteView older, const Digest& older_digest);
   Result<std::int64_t> keep_piece(ByteView piece);
+  Result<void> add_content(const Digest& digest, std::uint64_t size, ByteView packed,
+                           ByteView pieces);
   Result<void> append_piece(std::int64_t id, Bytes& bytes, std::size_t limit) const;
   Result<std::vector<MoveRecord>> moves_where(const std::string& condition) const;
   Result<void> load_steps(MoveRecord& move) const;

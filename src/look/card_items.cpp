@@ -47,7 +47,8 @@ SaveInfo save_info(const CardSave& on_card, bool hashes) {
 }  // namespace
 
 PartInfo part_info(const Part& part, bool hashes) {
-  PartInfo info{part.name, part.data.size(), part.blank, {}, {}};
+  PartInfo info{part.name, part.size(), part.blank, {}, {}};
+  if (part.outside != 0) return info;
   if (hashes) info.sha256 = sha256_hex(part.data);
   if (!part.blank && part.name != "clock") info.filled = fill_strip(part.data);
   return info;

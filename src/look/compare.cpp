@@ -46,7 +46,7 @@ std::optional<Save> save_in(const Inspection& found) {
 
 Result<std::vector<PartDifference>> compare(Session& session, const Path& a, const Path& b,
                                             const LookOptions& options) {
-  RomFolders folders(*session.storage);
+  RomFolders folders(session);
   InspectOptions how;
   how.is = options.is;
   how.rom = options.rom;

@@ -116,7 +116,8 @@ const RomIndex& RomFolders::scanned(const Path& folder, bool below) {
   const auto known = known_.find(key);
   if (known != known_.end()) return known->second;
   const Path start = folder.empty() ? Path(".") : folder;
-  return known_.emplace(key, RomIndex::scan(*storage_, start, below)).first->second;
+  return known_.emplace(key, RomIndex::scan(*session_->storage, start, below, session_->catalog))
+      .first->second;
 }
 
 const RomIndex& shelf_roms(RomFolders& folders, const Bay& bay, const Shelf& shelf) {
@@ -162,7 +163,7 @@ Result<Inspection> inspect(Session& session, RomFolders& folders, const Path& pa
   found.hints.companion = companion;
 
   if (options.rom) {
-    found.rom = read_rom_file(*session.storage, *options.rom);
+    found.rom = read_rom_file(*session.storage, *options.rom, session.catalog);
     if (!found.rom) {
       if (const auto there = session.storage->view(*options.rom, kSaveLimit); !there)
         return tl::unexpected(there.error());

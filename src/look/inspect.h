@@ -16,13 +16,13 @@ namespace bayswap {
 /// ROM folders that were read already.
 class RomFolders {
  public:
-  explicit RomFolders(Storage& storage) : storage_(&storage) {}
+  explicit RomFolders(Session& session) : session_(&session) {}
   const RomIndex& beside(const Path& folder);
   const RomIndex& below(const Path& folder);
 
  private:
   const RomIndex& scanned(const Path& folder, bool below);
-  Storage* storage_;
+  Session* session_;
   std::map<std::pair<Path, bool>, RomIndex> known_;
 };
 

@@ -30,8 +30,12 @@ Item rom_item(const Path& path, std::uint64_t size, const RomInfo& rom, const Ca
   item.system = rom.system;
   item.kind = Kind::rom;
   item.game = rom.game;
-  item.version = rom.version;
-  item.header_ok = rom.header_ok;
+  if (rom.crc32.empty()) {
+    item.version = rom.version;
+    item.header_ok = rom.header_ok;
+  } else if (const CatalogGame* known = catalog.find(rom)) {
+    item.game.title = known->title;
+  }
   item.findings = rom.findings;
   const Hints hints = hints_of(rom, catalog);
   item.chips = hints.chips;
@@ -146,9 +150,11 @@ Result<Item> look_at_file(Session& session, RomFolders& folders, const Path& pat
                           const LookOptions& options, const RomIndex* index) {
   // Looking through a folder has found its ROMs already.
   if (options.is.empty() && (index == nullptr || index->has_path(path)))
-    if (const auto rom = read_rom_file(*session.storage, path)) {
+    if (const auto rom = read_rom_file(*session.storage, path, session.catalog)) {
       const auto info = session.storage->info(path);
-      return rom_item(path, info ? info->size : 0, rom->info, session.catalog);
+      Item item = rom_item(path, info ? info->size : 0, rom->info, session.catalog);
+      if (info) item.file_modified_ns = info->modified_ns;
+      return item;
     }
   InspectOptions how;
   how.is = options.is;
@@ -159,6 +165,7 @@ Result<Item> look_at_file(Session& session, RomFolders& folders, const Path& pat
   Item item;
   item.path = path.string();
   item.size = found->info.size;
+  item.file_modified_ns = found->info.modified_ns;
   add_game(*found, session.catalog, item);
   if (found->state) {
     item.kind = Kind::state;
@@ -197,7 +204,7 @@ std::optional<Item> folder_save(Session& session, const Path& folder, const Look
     const FolderLayout* kind = as_folder(layout.get());
     if (kind == nullptr || !(options.is.empty() ? marked(*kind) : options.is == kind->info().id))
       continue;
-    auto found = read_card_saves(session, folder.string(), options.is);
+    auto found = read_card_saves(session, folder.string(), options.is, Hold::small);
     if (!found || found->saves.size() != 1) continue;
     Save& save = found->saves.front();
     add_catalog_title(session.catalog, save);
@@ -206,6 +213,7 @@ std::optional<Item> folder_save(Session& session, const Path& folder, const Look
     item.system = save.system;
     item.kind = save.kind;
     item.layout = found->layout;
+    item.file_modified_ns = found->modified_ns;
     item.confidence = Confidence::certain;
     item.reason = layout_of(found->layout).place(full)
                       ? std::string("its path is that of a title's save")
@@ -218,8 +226,11 @@ std::optional<Item> folder_save(Session& session, const Path& folder, const Look
     item.modified = save.modified;
     item.blank = save.blank();
     for (const Part& part : save.parts) {
-      item.size += part.data.size();
+      item.size += part.size();
       item.parts.push_back(part_info(part, options.hashes));
+      if (part.outside == 0 || !options.hashes) continue;
+      if (const auto digest = session.storage->digest(folder / part.name))
+        item.parts.back().sha256 = hex_text(*digest);
     }
     return item;
   }
@@ -241,7 +252,7 @@ std::optional<Path> title_above(const std::unordered_set<std::string>& titles, c
 std::optional<Result<Item>> archive_item(Session& session, const Path& path,
                                          const LookOptions& options) {
   const auto view = session.storage->view(path, kSaveLimit);
-  if (!view || !is_archive(view->bytes()) || read_rom_file(*session.storage, path))
+  if (!view || !is_archive(view->bytes()) || read_rom_file(*session.storage, path, session.catalog))
     return std::nullopt;
   Item item;
   item.path = path.string();
@@ -276,9 +287,15 @@ Item unreadable_item(const Path& path, std::uint64_t size, const Error& error) {
 
 }  // namespace
 
+bool is_folder_save(Session& session, const Path& folder, const LookOptions& options) {
+  LookOptions quick = options;
+  quick.hashes = false;
+  return folder_save(session, folder, quick).has_value();
+}
+
 Result<void> look(Session& session, const Path& path, const LookOptions& options,
                   const std::function<void(const Item&)>& sink) {
-  RomFolders folders(*session.storage);
+  RomFolders folders(session);
   auto info = session.storage->info(path);
   if (!info) return tl::unexpected(info.error());
   // A link to a folder is followed: the user named it.

@@ -20,9 +20,8 @@ std::optional<std::string> settle_account(const std::map<std::string, std::size_
   if (there.size() == 1) {
     const std::string& only = there.begin()->first;
     if (own != only)
-      checks.note(
-          {Level::note, "account", fmt::format("goes under account {}, the only one there", only),
-           ""});
+      checks.note({Level::note, "account",
+                   fmt::format("goes under account {}, the only one there", only), ""});
     return only;
   }
   std::vector<std::string> choices;

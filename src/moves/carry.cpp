@@ -6,6 +6,7 @@
 #include <ctime>
 #include <map>
 
+#include "bays/file_names.h"
 #include "bayswap/card_file.h"
 #include "bytes/text.h"
 #include "cards/companion.h"
@@ -38,7 +39,7 @@ const CardLayout* onto_card(const TargetFile& file) {
 class Carrier {
  public:
   Carrier(Session& session, const CarryRequest& request)
-      : session_(session), request_(request), folders_(*session.storage) {}
+      : session_(session), request_(request), folders_(session) {}
 
   Result<CarryReport> run() {
     const auto to = session_.bays.find(request_.to);
@@ -118,7 +119,7 @@ class Carrier {
   // Of an archive, one save is carried at a time.
   Result<void> check_archive(const Path& path) {
     const auto inside = session_.storage->list(archive_root(path));
-    if (!inside || read_rom_file(*session_.storage, path)) return {};
+    if (!inside || read_rom_file(*session_.storage, path, session_.catalog)) return {};
     return fail(
         Trouble::stopped, "many-match",
         fmt::format("{}: is an archive, which save in it is not said", safe_text(path.string())),
@@ -272,10 +273,11 @@ class Carrier {
     line.folder = true;
     line.replaces = there.replaces;
     line.nothing_to_do = there.already_there;
-    if (!there.already_there && !claimed_.emplace(line.to, source.shown()).second)
-      (void)checks.add({Level::error, "name-taken",
-                        fmt::format("{} goes to the same folder", safe_text(claimed_[line.to])),
-                        "carry the one that you want by its name"});
+    if (!there.already_there && !claim(there.names, line.to, source.shown()))
+      (void)checks.add(
+          {Level::error, "name-taken",
+           fmt::format("{} goes to the same folder", safe_text(claimed_by(there.names, line.to))),
+           "carry the one that you want by its name"});
     auto companions = make_companions(session_, *bay_, source);
     if (!companions) return tl::unexpected(companions.error());
     for (CompanionFile& companion : *companions) {
@@ -287,8 +289,14 @@ class Carrier {
       line.checks.push_back(
           {Level::note, "already-there", "the same progress is there already: nothing to do", ""});
     if (!request_.plan && !there.changes.empty()) {
-      FolderSwap swap{there.folder, {}};
-      for (const Part& part : source.save.parts) swap.files.emplace_back(part.name, part.data);
+      FolderSwap swap;
+      swap.folder = there.folder;
+      swap.progress = progress_of(source.save);
+      for (const Part& part : source.save.parts) {
+        FolderSwap::File file{part.name, part.data, std::nullopt};
+        if (part.outside != 0) file.from = source.files.front() / part.name;
+        swap.files.push_back(std::move(file));
+      }
       // A companion alone needs no swap of a folder that stays as it is.
       auto done = write_changes(
           source, line, there.changes, [] { return Result<void>{}; },
@@ -298,6 +306,25 @@ class Carrier {
     }
     finish(line, checks, request_.plan ? MoveStatus::planned : MoveStatus::done);
     return {};
+  }
+
+  // Two saves of one command cannot go to one place.
+  bool claim(FileNames names, const std::string& path, const std::string& source) {
+    return claimed_.emplace(folded_path(names, path), source).second;
+  }
+  std::string claimed_by(FileNames names, const std::string& path) {
+    return claimed_[folded_path(names, path)];
+  }
+
+  // Tells the caller how much of a large folder is copied.
+  [[nodiscard]] std::function<void(std::uint64_t)> progress_of(const Save& save) const {
+    std::uint64_t total = 0;
+    for (const Part& part : save.parts) total += part.outside;
+    if (total == 0 || !request_.progress) return {};
+    return [tell = request_.progress, total, done = std::uint64_t{0}](std::uint64_t more) mutable {
+      done += more;
+      tell(done, total);
+    };
   }
 
   Result<void> carry_files(const Source& source, Targets& targets, const MoveReport& base,
@@ -320,10 +347,11 @@ class Carrier {
         work.push_back(&file);
         if (auto newer = newer_there(source, file, history->has_value() ? &**history : nullptr))
           (void)checks.add(std::move(*newer));
-        if (onto_card(file) == nullptr && !claimed_.emplace(line.to, list_text(line.from)).second)
-          (void)checks.add({Level::error, "name-taken",
-                            fmt::format("{} goes to the same file", safe_text(claimed_[line.to])),
-                            "carry the one that you want by its name"});
+        if (onto_card(file) == nullptr && !claim(file.names, line.to, list_text(line.from)))
+          (void)checks.add(
+              {Level::error, "name-taken",
+               fmt::format("{} goes to the same file", safe_text(claimed_by(file.names, line.to))),
+               "carry the one that you want by its name"});
       }
       lines.push_back(std::move(line));
     }
@@ -369,7 +397,7 @@ class Carrier {
     if (history != nullptr)
       if (const auto made = history->progress_time(path, *file.before); made && *made)
         there = **made;
-    if (there <= source.modified_ns) return std::nullopt;
+    if (there <= source.modified_ns + time_slack_ns(file.names)) return std::nullopt;
     return Finding{
         Level::error, "newer-there",
         fmt::format("{}: is younger ({}) than the save ({}) and differs", safe_text(path),

@@ -13,6 +13,7 @@
 #include "cards/card_saves.h"
 #include "cards/open_card.h"
 #include "moves/mover.h"
+#include "moves/shelf_path.h"
 
 namespace bayswap {
 namespace {
@@ -48,8 +49,8 @@ void add_card(Session& session, const Path& path, const CardLayout& layout, Byte
     Hints hints;
     hints.file_name = path.filename().string();
     if (auto whole = layout.read(bytes, hints))
-      sources.push_back(source_of(session, std::move(whole->saves.front()), path,
-                                  layout.info().id, modified_ns, whole->findings));
+      sources.push_back(source_of(session, std::move(whole->saves.front()), path, layout.info().id,
+                                  modified_ns, whole->findings));
     return;
   }
   auto card = layout.open(bytes);
@@ -309,7 +310,9 @@ class CardTarget {
         why = built.error().text;
         continue;
       }
-      return new_file(*layout, bay_.place / *built);
+      const auto path = shelf_path(bay_, *shelf, *built, checks_);
+      if (!path) return tl::unexpected(path.error());
+      return new_file(*layout, *path);
     }
     checks_.add(
         {Level::error, "no-match", fmt::format("bay {}: {}", bay_.name, why),

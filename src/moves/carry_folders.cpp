@@ -47,7 +47,7 @@ std::string described(const Source& source) {
   const Save& save = source.save;
   std::string text = save.game.account.empty() ? save.name : save.game.account;
   std::uint64_t size = 0;
-  for (const Part& part : save.parts) size += part.data.size();
+  for (const Part& part : save.parts) size += part.size();
   return fmt::format("{} ({} in {})", safe_text(text), counted(save.parts.size(), "file"),
                      size_text(size));
 }

@@ -26,7 +26,8 @@ namespace bayswap {
 struct FolderTarget {
   Path folder;
   const Layout* layout = nullptr;
-  Game game;  ///< with the title and account that it has there
+  Game game;                           ///< with the title and account that it has there
+  FileNames names = FileNames::exact;  ///< of its shelf
   bool replaces = false;
   bool already_there = false;
   std::uint64_t size = 0;  ///< bytes of the files there afterwards

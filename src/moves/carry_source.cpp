@@ -113,7 +113,7 @@ Result<std::vector<Source>> read_bay(Session& session, RomFolders& folders, cons
     }
     // A wide pattern fits ROMs and junk too.
     const bool strange = found->layout() == nullptr && !found->rom && !found->state;
-    if (strange || read_rom_file(*session.storage, path)) return;
+    if (strange || read_rom_file(*session.storage, path, session.catalog)) return;
     // Two shelves can share a pattern; the content may then speak against the first.
     const System system =
         found->layout() != nullptr ? found->layout()->info().system : shelf->shelf->system;

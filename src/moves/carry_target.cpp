@@ -8,9 +8,9 @@
 #include "bayswap/naming.h"
 #include "bytes/text.h"
 #include "layouts/battery/chips.h"
-#include "moves/inside.h"
 #include "moves/mover.h"
 #include "moves/part_layouts.h"
+#include "moves/shelf_path.h"
 #include "naming/tags.h"
 
 namespace bayswap {
@@ -204,16 +204,12 @@ class TargetMaker {
         reasons_.push_back(relative.error().text);
         continue;
       }
-      const Path path = bay_.place / *relative;
-      if (!inside(bay_.place, path))
-        return fail(
-            Trouble::stopped, "link",
-            fmt::format("{}: leads out of the bay through a link", safe_text(path.string())),
-            "Bay Swap does not write through links that leave a bay");
-      auto there = read_there(path);
+      const auto path = shelf_path(bay_, *shelf, *relative, checks_);
+      if (!path) return tl::unexpected(path.error());
+      auto there = read_there(*path);
       if (!there) return tl::unexpected(there.error());
       for (const Layout* layout : layouts_for(*shelf, *there)) {
-        Option option{shelf, path, layout, std::nullopt, 0, holds(*layout, left)};
+        Option option{shelf, *path, layout, std::nullopt, 0, holds(*layout, left)};
         if (there->has_value()) {
           option.there = (*there)->first;
           option.there_modified_ns = (*there)->second;
@@ -280,6 +276,7 @@ class TargetMaker {
     TargetFile file;
     file.path = option.path;
     file.layout = option.layout;
+    file.names = option.shelf->names;
     std::vector<std::string> taken;
     file.carried = carried_by(*option.layout, option.holds, taken);
     file.from = from_files(taken);

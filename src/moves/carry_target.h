@@ -40,7 +40,8 @@ struct TargetFile {
   bool already_there = false;
   bool replaces_progress = false;  ///< the file there holds other progress in these parts
   Bytes bytes;
-  Bytes companion = {};  ///< goes beside it, see LayoutInfo::companion
+  Bytes companion = {};                ///< goes beside it, see LayoutInfo::companion
+  FileNames names = FileNames::exact;  ///< of its shelf
 };
 
 struct Targets {

@@ -1,6 +1,7 @@
 // A folder staged beside its place, and swapped in with two renames. Whatever happens between any
 // two steps, the next run finds the old folder or the new one.
 #include <algorithm>
+#include <future>
 #include <set>
 
 #include "moves/mover.h"
@@ -10,10 +11,10 @@ namespace bayswap {
 namespace {
 
 Path staged_beside(const MoveRecord& move, const Path& folder) {
-  return beside(folder, move_name(move.id) + "-new");
+  return beside(folder, tag_of(move) + "-new");
 }
 Path waiting_beside(const MoveRecord& move, const Path& folder) {
-  return beside(folder, move_name(move.id) + "-old");
+  return beside(folder, tag_of(move) + "-old");
 }
 
 // The folder of a move that has a staged or a waiting one beside it.
@@ -28,14 +29,44 @@ std::optional<Path> swapped_folder(Storage& storage, const MoveRecord& move) {
 
 }  // namespace
 
+Result<void> Mover::stage_file(const FolderSwap& swap, const FolderSwap::File& file,
+                               const std::vector<FileChange>& changes, const Path& staged,
+                               MoveRecord& move) {
+  constexpr std::uint32_t kMode = 0644;
+  const Path place = swap.folder / file.name;
+  const Path to = staged / file.name;
+  const auto change = std::ranges::find(changes, place, &FileChange::path);
+  const auto old = storage_.info(place);
+  const std::uint32_t mode = old ? old->mode : kMode;
+  if (file.from) {
+    const auto seen = storage_.info(*file.from);
+    if (!seen) return tl::unexpected(seen.error());
+    const auto copied = storage_.copy(*file.from, to, mode, swap.progress);
+    if (!copied) return tl::unexpected(copied.error());
+    const auto after = storage_.info(*file.from);
+    if (!after || after->size != seen->size || after->modified_ns != seen->modified_ns)
+      return tl::unexpected(place_changed(*file.from));
+    if (change != changes.end())
+      move.steps[static_cast<std::size_t>(change - changes.begin())].after.digest = *copied;
+  } else if (auto made = storage_.create(to, file.bytes, mode); !made) {
+    return made;
+  }
+  std::optional<std::int64_t> time;
+  if (change != changes.end())
+    time = change->modified_ns;
+  else if (old)
+    time = old->modified_ns;
+  if (!time) return {};
+  return storage_.set_modified(to, *time);
+}
+
 Result<void> Mover::stage(const FolderSwap& swap, const std::vector<FileChange>& changes,
-                          const Path& staged, std::vector<std::string>& new_folders) {
-  if (!is_missing(storage_, staged))
-    if (auto removed = remove_tree(storage_, staged); !removed) return removed;
+                          const Path& staged, MoveRecord& move) {
   std::set<Path> folders{Path()};
   std::set<Path> changed;
-  for (const auto& [name, bytes] : swap.files)
-    for (Path at = Path(name).parent_path(); !at.empty(); at = at.parent_path()) folders.insert(at);
+  for (const FolderSwap::File& file : swap.files)
+    for (Path at = Path(file.name).parent_path(); !at.empty(); at = at.parent_path())
+      folders.insert(at);
   for (const FileChange& change : changes)
     if (lies_in(swap.folder, change.path))
       changed.insert(change.path.lexically_relative(swap.folder).parent_path());
@@ -45,22 +76,23 @@ Result<void> Mover::stage(const FolderSwap& swap, const std::vector<FileChange>&
     const Path at = folder.empty() ? staged : staged / folder;
     if (auto made = storage_.make_folder(at); !made) return made;
     const Path place = folder.empty() ? swap.folder : swap.folder / folder;
-    if (is_missing(storage_, place)) new_folders.push_back(place.string());
+    if (is_missing(storage_, place)) move.steps.front().made_folders.push_back(place.string());
   }
-  for (const auto& [name, bytes] : swap.files) {
-    const Path place = swap.folder / name;
-    const auto change = std::ranges::find(changes, place, &FileChange::path);
-    const auto old = storage_.info(place);
-    constexpr std::uint32_t kMode = 0644;
-    if (auto made = storage_.create(staged / name, bytes, old ? old->mode : kMode); !made)
-      return made;
-    std::optional<std::int64_t> time;
-    if (change != changes.end())
-      time = change->modified_ns;
-    else if (old)
-      time = old->modified_ns;
-    if (time)
-      if (auto set = storage_.set_modified(staged / name, *time); !set) return set;
+  // A large file is read back while the next one is copied.
+  std::vector<std::pair<std::string, std::future<Result<bool>>>> read_backs;
+  for (const FolderSwap::File& file : swap.files) {
+    if (auto done = stage_file(swap, file, changes, staged, move); !done) return done;
+    if (!file.from) continue;
+    if (!read_backs.empty()) read_backs.back().second.wait();
+    read_backs.emplace_back(file.name, std::async(std::launch::async, [this, from = *file.from,
+                                                                       to = staged / file.name] {
+                              return storage_.same(from, to);
+                            }));
+  }
+  for (auto& [name, outcome] : read_backs) {
+    const auto same = outcome.get();
+    if (!same) return tl::unexpected(same.error());
+    if (!*same) return tl::unexpected(read_differently(swap.folder / name));
   }
   // Deepest first, since what is made in a folder changes its time.
   const std::vector<Path> deepest_first(folders.rbegin(), folders.rend());
@@ -80,10 +112,11 @@ Result<void> Mover::swap_in(const FolderSwap& swap, const std::vector<FileChange
   const Path waiting = waiting_beside(move, swap.folder);
   auto made = make_folders(storage_, swap.folder.parent_path());
   if (!made) return tl::unexpected(made.error());
-  std::vector<std::string> new_folders;
-  for (const Path& path : *made) new_folders.push_back(path.string());
-  if (auto done = stage(swap, changes, staged, new_folders); !done) return done;
-  move.steps.front().made_folders = std::move(new_folders);
+  for (const Path& path : *made) move.steps.front().made_folders.push_back(path.string());
+  if (auto done = stage(swap, changes, staged, move); !done) return done;
+  if (std::ranges::any_of(changes,
+                          [](const FileChange& change) { return change.from.has_value(); }))
+    if (auto noted = history_.note_digests(move); !noted) return noted;
   // The last look before the old content goes: whoever wrote since the plan keeps what they wrote.
   for (const FileChange& change : changes)
     if (lies_in(swap.folder, change.path))

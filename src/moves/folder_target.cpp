@@ -4,6 +4,7 @@
 #include <algorithm>
 #include <set>
 
+#include "bays/file_names.h"
 #include "bays/walk.h"
 #include "bayswap/folder.h"
 #include "bayswap/naming.h"
@@ -13,7 +14,7 @@
 #include "moves/accounts.h"
 #include "moves/carry_checks.h"
 #include "moves/carry_folders.h"
-#include "moves/inside.h"
+#include "moves/shelf_path.h"
 #include "storage/hash.h"
 
 namespace bayswap {
@@ -44,23 +45,21 @@ class TargetFinder {
       existing_ = folders_of(*pattern, *layout);
       auto game = target_game(*pattern);
       if (!game) return std::optional<FolderTarget>{};
-      const auto folder = folder_for(*pattern, *game, why);
-      if (!folder) {
+      const auto built = folder_for(*pattern, *game, why);
+      if (!built) {
         if (source_.sealed) why = sealed_text();
         continue;
       }
+      const auto folder = shelf_path(bay_, shelf, *built, checks_);
+      if (!folder) return tl::unexpected(folder.error());
       if (is_sealed(*layout, *folder) != source_.sealed) {
         why = sealed_text();
         continue;
       }
-      if (!inside(bay_.place, *folder))
-        return fail(
-            Trouble::stopped, "link",
-            fmt::format("{}: leads out of the bay through a link", safe_text(folder->string())),
-            "Bay Swap does not write through links that leave a bay");
       FolderTarget target;
       target.folder = *folder;
       target.layout = layout;
+      target.names = shelf.names;
       target.game = *game;
       return std::optional<FolderTarget>(std::move(target));
     }
@@ -231,10 +230,15 @@ class TargetFinder {
     return fields;
   }
 
-  std::optional<Path> folder_for(const NamingPattern& pattern, const Game& game, std::string& why) {
-    if (pattern.uses("stem")) return most_alike(why);
+  // Relative to the bay.
+  std::optional<std::string> folder_for(const NamingPattern& pattern, const Game& game,
+                                        std::string& why) {
+    if (pattern.uses("stem")) {
+      const auto alike = most_alike(why);
+      return alike ? std::optional(relative_to(bay_, *alike)) : std::nullopt;
+    }
     const auto built = pattern.build(fields_of(game, source_.save));
-    if (built) return bay_.place / *built;
+    if (built) return *built;
     why = built.error().text;
     return std::nullopt;
   }
@@ -245,7 +249,7 @@ class TargetFinder {
     std::vector<Path> alike;
     const Existing* nearest = nullptr;
     for (const Existing& there : existing_) {
-      const auto files = read_parts(*session_.storage, there.folder);
+      const auto files = read_parts(*session_.storage, there.folder, Hold::small);
       if (!files) continue;
       const Likeness likeness = likeness_of(source_.save.parts, *files);
       if (is_alike(likeness)) alike.push_back(there.folder);
@@ -271,7 +275,7 @@ class TargetFinder {
                       safe_text(relative_to(bay_, nearest->folder)), best.names, best.of);
       return std::nullopt;
     }
-    const auto files = read_parts(*session_.storage, alike.front());
+    const auto files = read_parts(*session_.storage, alike.front(), Hold::small);
     const Likeness likeness = files ? likeness_of(source_.save.parts, *files) : best;
     checks_.note({Level::note, "likeness",
                   fmt::format("{}: {} of {} names match, {} of them with the same size",
@@ -289,11 +293,53 @@ class TargetFinder {
   std::vector<Existing> existing_;
 };
 
+// A link or device below a folder, or what an interrupted run left there: a swap would remove it,
+// and undo could not bring it back.
+std::optional<Path> special_below(Storage& storage, const Path& folder) {
+  const auto names = storage.list(folder);
+  if (!names) return std::nullopt;
+  for (const std::string& name : *names) {
+    const auto info = storage.info(folder / name);
+    const bool ours = name.starts_with(".bayswap-");
+    if (!info || (info->type == FileType::file && !ours)) continue;
+    if (info->type != FileType::folder || ours) return folder / name;
+    if (auto found = special_below(storage, folder / name)) return found;
+  }
+  return std::nullopt;
+}
+
+Result<bool> same_part(Storage& storage, const Part& part, const Path& from, const Part* old,
+                       const Path& to) {
+  if (old == nullptr || old->size() != part.size()) return false;
+  if (part.outside == 0 && old->outside == 0) return same_bytes(old->data, part.data);
+  return storage.same(from, to);
+}
+
+// Notes what the plan sees at a change's path.
+Result<void> see(Storage& storage, const Part& old, FileChange& change) {
+  if (old.outside == 0) {
+    change.before = sha256(old.data);
+    return {};
+  }
+  const auto digest = storage.digest(change.path);
+  if (!digest) return tl::unexpected(digest.error());
+  change.before = *digest;
+  change.large = true;
+  return {};
+}
+
 Result<void> plan_changes(Session& session, const Source& source, FolderTarget& target) {
   Storage& storage = *session.storage;
   std::vector<Part> there;
+  if (const auto special = special_below(storage, target.folder))
+    return fail(
+        Trouble::stopped, "link",
+        fmt::format("{}: is a link, a device or a leftover inside of the folder that would be "
+                    "replaced",
+                    safe_text(special->string())),
+        "Bay Swap replaces plain files only; move it aside, then carry again");
   if (!is_missing(storage, target.folder)) {
-    auto read = read_parts(storage, target.folder);
+    auto read = read_parts(storage, target.folder, Hold::small);
     if (!read) return tl::unexpected(read.error());
     there = std::move(*read);
     target.there_modified_ns = newest_below(storage, target.folder);
@@ -301,22 +347,27 @@ Result<void> plan_changes(Session& session, const Source& source, FolderTarget& 
   target.replaces = !there.empty();
   target.already_there = there.size() == source.save.parts.size();
   for (const Part& part : source.save.parts) {
-    target.size += part.data.size();
+    target.size += part.size();
+    const Path from = source.files.front() / part.name;
+    const Path to = target.folder / part.name;
     const auto old = std::ranges::find(there, part.name, &Part::name);
-    const bool same = old != there.end() && same_bytes(old->data, part.data);
-    target.already_there = target.already_there && same;
-    if (same) continue;
+    auto same = same_part(storage, part, from, old == there.end() ? nullptr : &*old, to);
+    if (!same) return tl::unexpected(same.error());
+    target.already_there = target.already_there && *same;
+    if (*same) continue;
     FileChange change;
-    change.path = target.folder / part.name;
+    change.path = to;
     change.content = part.data;
-    if (old != there.end()) change.before = sha256(old->data);
+    if (part.outside != 0) change.from = from;
+    if (old != there.end())
+      if (auto seen = see(storage, *old, change); !seen) return seen;
     target.changes.push_back(std::move(change));
   }
   for (const Part& old : there) {
     if (source.save.part(old.name) != nullptr) continue;
     FileChange change;
     change.path = target.folder / old.name;
-    change.before = sha256(old.data);
+    if (auto seen = see(storage, old, change); !seen) return seen;
     target.changes.push_back(std::move(change));
   }
   return {};
@@ -333,7 +384,7 @@ Result<std::optional<FolderTarget>> make_folder_target(Session& session, const B
   if (auto planned = plan_changes(session, source, **target); !planned)
     return tl::unexpected(planned.error());
   if ((*target)->replaces && !(*target)->already_there &&
-      (*target)->there_modified_ns > source.modified_ns)
+      (*target)->there_modified_ns > source.modified_ns + time_slack_ns((*target)->names))
     (void)checks.add(
         {Level::error, "newer-there",
          fmt::format("{}: files there are younger than the save, and differ",

@@ -15,7 +15,7 @@ namespace bayswap {
 namespace {
 
 Path temporary_of(const MoveRecord& move, std::size_t step) {
-  return beside(move.steps[step].path, fmt::format("{}-{}", move_name(move.id), step));
+  return beside(move.steps[step].path, fmt::format("{}-{}", tag_of(move), step));
 }
 
 Path nearest_folder(Storage& storage, const Path& path) {
@@ -24,13 +24,23 @@ Path nearest_folder(Storage& storage, const Path& path) {
   return folder;
 }
 
+}  // namespace
+
+std::string tag_of(const MoveRecord& move) {
+  return fmt::format("{}-{:x}", move_name(move.id), move.time_ns);
+}
+
 Error place_changed(const Path& path) {
   return {Trouble::stopped, "in-use",
           fmt::format("{}: changed while it was being carried", safe_text(path.string())),
           "close the program that uses it, wait a moment, and try again"};
 }
 
-}  // namespace
+Error read_differently(const Path& path) {
+  return {Trouble::read_back, "read-back",
+          fmt::format("{}: what was written read back differently", safe_text(path.string())),
+          "the old content is back; check the disk or card, it may be failing"};
+}
 
 std::int64_t now_ns() {
   return std::chrono::duration_cast<std::chrono::nanoseconds>(
@@ -47,9 +57,9 @@ Result<FileVersion> version_at(Storage& storage, const Path& path) {
                 fmt::format("{}: is {} where a file was expected", safe_text(path.string()),
                             info->type == FileType::link ? "a link" : "a folder or device"),
                 "Bay Swap does not write through links; put a plain file there");
-  const auto view = storage.view(path, kSaveLimit);
-  if (!view) return tl::unexpected(view.error());
-  return FileVersion{sha256(view->bytes()), info->modified_ns, info->mode};
+  const auto digest = storage.digest(path);
+  if (!digest) return tl::unexpected(digest.error());
+  return FileVersion{*digest, info->modified_ns, info->mode};
 }
 
 // What is at a change's path, when it is still what the plan saw. Comparing bytes is cheaper than
@@ -97,6 +107,10 @@ Result<void> Mover::record(MoveRecord& move, const std::vector<FileChange>& chan
       old.emplace(ByteView(*change.seen), change.seen);
       if (auto kept = history_.keep_as(*before->digest, *change.seen); !kept)
         return tl::unexpected(kept.error());
+    } else if (before->digest && change.large) {
+      const auto kept = history_.keep_file(storage_, change.path);
+      if (!kept) return tl::unexpected(kept.error());
+      if (*kept != *before->digest) return tl::unexpected(place_changed(change.path));
     } else if (before->digest) {
       auto view = storage_.view(change.path, kSaveLimit);
       if (!view) return tl::unexpected(view.error());
@@ -110,7 +124,10 @@ Result<void> Mover::record(MoveRecord& move, const std::vector<FileChange>& chan
     step.before = *before;
     step.after.mode = before->digest ? before->mode : change.mode;
     step.after.modified_ns = change.modified_ns.value_or(0);
-    if (change.content) {
+    if (change.from) {
+      // Known when it is copied; until then nothing that lies there is taken for it.
+      step.after.digest = Digest{};
+    } else if (change.content) {
       const Digest digest = change.content_digest.value_or(Digest{});
       const ByteView older = old ? old->bytes() : ByteView{};
       const Digest older_digest = before->digest.value_or(Digest{});
@@ -174,18 +191,16 @@ Result<void> Mover::write(const FileChange& change, Step& step, const Path& temp
 Result<void> Mover::read_back(const MoveRecord& move, const std::vector<FileChange>& changes) {
   for (std::size_t i = 0; i < changes.size(); ++i) {
     bool same = false;
-    if (changes[i].content) {
+    if (changes[i].from) {
+      same = !is_missing(storage_, changes[i].path);  // its bytes were compared when it was staged
+    } else if (changes[i].content) {
       const auto there = storage_.view(changes[i].path, kSaveLimit);
       if (!there) return tl::unexpected(there.error());
       same = same_bytes(there->bytes(), *changes[i].content);
     } else {
       same = is_missing(storage_, changes[i].path);
     }
-    if (!same)
-      return fail(
-          Trouble::read_back, "read-back",
-          fmt::format("{}: what was written read back differently", safe_text(move.steps[i].path)),
-          "the old content is back; check the disk or card, it may be failing");
+    if (!same) return tl::unexpected(read_differently(move.steps[i].path));
   }
   return {};
 }

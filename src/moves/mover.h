@@ -18,6 +18,10 @@ struct FileChange {
   /// The bytes that the plan saw there, whose digest is `before`; null: they are read again.
   std::shared_ptr<const Bytes> seen;
   std::optional<Digest> content_digest;  ///< of `content`, when it is known already
+  /// Of a file in a swapped folder that is too large to be held: where its bytes are copied from.
+  /// `content` is then empty, and history keeps only their digest.
+  std::optional<Path> from;
+  bool large = false;  ///< what is there is too large to be held
   std::uint32_t mode = 0644;
   std::optional<std::int64_t> modified_ns;  ///< nothing: now
 };
@@ -25,14 +29,28 @@ struct FileChange {
 /// A folder that is staged beside its place and swapped in as a whole.
 struct FolderSwap {
   Path folder;  ///< absolute
-  /// All files that it holds afterwards, by relative path.
-  std::vector<std::pair<std::string, Bytes>> files;
+  struct File {
+    std::string name;  ///< relative
+    Bytes bytes;
+    std::optional<Path> from;  ///< instead of `bytes`, for a large file
+  };
+  std::vector<File> files;                      ///< all that it holds afterwards
+  std::function<void(std::uint64_t)> progress;  ///< bytes copied since it was told last
 };
 
 [[nodiscard]] std::int64_t now_ns();
 
 /// What is at a path now. Errors: `unreadable`; `link` when the path is no plain file.
 [[nodiscard]] Result<FileVersion> version_at(Storage& storage, const Path& path);
+
+/// What the names of a move's staged files and folders carry. The time is in it because numbers of
+/// moves begin anew with a new history, and what an older one left must not be taken for ours.
+[[nodiscard]] std::string tag_of(const MoveRecord& move);
+
+/// `in-use`: the file is not what it was when the plan was made.
+[[nodiscard]] Error place_changed(const Path& path);
+/// `read-back`.
+[[nodiscard]] Error read_differently(const Path& path);
 
 class Mover {
  public:
@@ -57,7 +75,10 @@ class Mover {
   Result<void> read_back(const MoveRecord& move, const std::vector<FileChange>& changes);
   Result<void> put_back(const MoveRecord& move);
   Result<void> stage(const FolderSwap& swap, const std::vector<FileChange>& changes,
-                     const Path& staged, std::vector<std::string>& new_folders);
+                     const Path& staged, MoveRecord& move);
+  Result<void> stage_file(const FolderSwap& swap, const FolderSwap::File& file,
+                          const std::vector<FileChange>& changes, const Path& staged,
+                          MoveRecord& move);
   Result<void> swap_in(const FolderSwap& swap, const std::vector<FileChange>& changes,
                        MoveRecord& move);
   Result<void> settle_swap(const MoveRecord& move, bool complete);

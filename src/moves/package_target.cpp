@@ -12,16 +12,16 @@
 #include "bytes/fill.h"
 #include "bytes/text.h"
 #include "moves/accounts.h"
-#include "moves/inside.h"
 #include "moves/mover.h"
+#include "moves/shelf_path.h"
 
 namespace bayswap {
 namespace {
 
 class PackageTarget {
  public:
-  PackageTarget(Session& session, const Bay& bay, const Source& source,
-                const CarryRequest& request, Checks& checks)
+  PackageTarget(Session& session, const Bay& bay, const Source& source, const CarryRequest& request,
+                Checks& checks)
       : session_(session), bay_(bay), source_(source), request_(request), checks_(checks) {}
 
   Result<std::optional<TargetFile>> make() {
@@ -44,7 +44,13 @@ class PackageTarget {
         game.profile = std::move(*profile);
       }
       const auto built = pattern->build(fields_of(game));
-      if (built) return target_at(bay_.place / *built, *card, game);
+      if (built) {
+        const auto path = shelf_path(bay_, shelf, *built, checks_);
+        if (!path) return tl::unexpected(path.error());
+        auto file = target_at(*path, *card, game);
+        if (file && *file) (*file)->names = shelf.names;
+        return file;
+      }
       why = built.error().text;
     }
     return stop("no-match",
@@ -91,8 +97,7 @@ class PackageTarget {
                            "give 8 or 16 hex digits"});
         return false;
       }
-      if (*id != game.title_id)
-        (void)checks_.add(differs(game.title_id, *id));
+      if (*id != game.title_id) (void)checks_.add(differs(game.title_id, *id));
       game.title_id = *id;
       return !checks_.stopped();
     }
@@ -129,10 +134,6 @@ class PackageTarget {
 
   Result<std::optional<TargetFile>> target_at(const Path& path, const CardLayout& layout,
                                               const Game& game) {
-    if (!inside(bay_.place, path))
-      return fail(Trouble::stopped, "link",
-                  fmt::format("{}: leads out of the bay through a link", safe_text(path.string())),
-                  "Bay Swap does not write through links that leave a bay");
     TargetFile file;
     file.path = path;
     file.layout = &layout;
@@ -169,8 +170,7 @@ class PackageTarget {
 
 Result<std::optional<TargetFile>> make_package_target(Session& session, const Bay& bay,
                                                       const Source& source,
-                                                      const CarryRequest& request,
-                                                      Checks& checks) {
+                                                      const CarryRequest& request, Checks& checks) {
   return PackageTarget(session, bay, source, request, checks).make();
 }
 

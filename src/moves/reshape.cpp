@@ -337,7 +337,7 @@ Result<Reshaped> reshape(Session& session, const ReshapeRequest& request) {
         Trouble::stopped, "no-match",
         fmt::format("{}: carries no label that could be changed", shown(request.inputs.front())),
         "only saves of memory cards bear the code of their game");
-  RomFolders folders(*session.storage);
+  RomFolders folders(session);
   Reshaped result;
   Save save;
   Hints hints;

@@ -7,6 +7,7 @@
 
 #include "bytes/text.h"
 #include "storage/archive.h"
+#include "storage/hash.h"
 
 namespace bayswap {
 namespace {
@@ -45,6 +46,7 @@ std::string inner_name(const Path& path) {
 }
 
 Result<std::optional<ArchiveStorage::Inside>> ArchiveStorage::inside_of(const Path& path) {
+  const std::scoped_lock lock(opening_);
   const std::string text = path.string();
   for (std::size_t colon = text.find(':'); colon != std::string::npos && colon > 0;
        colon = text.find(':', colon + 1)) {
@@ -148,6 +150,32 @@ Result<void> ArchiveStorage::writable(const Path& path) {
 Result<void> ArchiveStorage::create(const Path& path, ByteView bytes, std::uint32_t mode) {
   if (auto fine = writable(path); !fine) return fine;
   return inner_.create(path, bytes, mode);
+}
+Result<Digest> ArchiveStorage::copy(const Path& from, const Path& to, std::uint32_t mode,
+                                    const std::function<void(std::uint64_t)>& progress) {
+  if (auto fine = writable(to); !fine) return tl::unexpected(fine.error());
+  const auto inside = inside_of(from);
+  if (!inside) return tl::unexpected(inside.error());
+  return *inside ? Storage::copy(from, to, mode, progress) : inner_.copy(from, to, mode, progress);
+}
+Result<Digest> ArchiveStorage::digest(const Path& path) {
+  const auto inside = inside_of(path);
+  if (!inside) return tl::unexpected(inside.error());
+  return *inside ? Storage::digest(path) : inner_.digest(path);
+}
+Result<bool> ArchiveStorage::same(const Path& a, const Path& b) {
+  for (const Path& path : {a, b}) {
+    const auto inside = inside_of(path);
+    if (!inside) return tl::unexpected(inside.error());
+    if (*inside) return Storage::same(a, b);
+  }
+  return inner_.same(a, b);
+}
+Result<void> ArchiveStorage::stream(const Path& path, std::size_t piece,
+                                    const std::function<bool(ByteView)>& take) {
+  const auto inside = inside_of(path);
+  if (!inside) return tl::unexpected(inside.error());
+  return *inside ? Storage::stream(path, piece, take) : inner_.stream(path, piece, take);
 }
 Result<void> ArchiveStorage::rename(const Path& from, const Path& to) {
   if (auto fine = writable(to); !fine) return fine;

@@ -4,6 +4,7 @@
 
 #include <map>
 #include <memory>
+#include <mutex>
 #include <optional>
 #include <string>
 
@@ -22,6 +23,14 @@ class ArchiveStorage final : public Storage {
   [[nodiscard]] Result<Bytes> read(const Path& path, std::uint64_t limit) override;
   [[nodiscard]] Result<std::vector<std::string>> list(const Path& folder) override;
   [[nodiscard]] Result<void> create(const Path& path, ByteView bytes, std::uint32_t mode) override;
+  [[nodiscard]] bool is_fat(const Path& path) override { return inner_.is_fat(path); }
+  [[nodiscard]] Result<std::array<std::byte, 32>> copy(
+      const Path& from, const Path& to, std::uint32_t mode,
+      const std::function<void(std::uint64_t)>& progress) override;
+  [[nodiscard]] Result<std::array<std::byte, 32>> digest(const Path& path) override;
+  [[nodiscard]] Result<bool> same(const Path& a, const Path& b) override;
+  [[nodiscard]] Result<void> stream(const Path& path, std::size_t piece,
+                                    const std::function<bool(ByteView)>& take) override;
   [[nodiscard]] Result<void> rename(const Path& from, const Path& to) override;
   [[nodiscard]] Result<void> remove(const Path& path) override;
   [[nodiscard]] Result<void> make_folder(const Path& path) override;
@@ -44,6 +53,7 @@ class ArchiveStorage final : public Storage {
   [[nodiscard]] Result<void> writable(const Path& path);
 
   Storage& inner_;
+  std::mutex opening_;
   std::map<Path, std::shared_ptr<const Opened>> opened_;
 };
 

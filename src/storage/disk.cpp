@@ -4,20 +4,28 @@
 #include <fmt/format.h>
 #include <sys/mman.h>
 #include <sys/stat.h>
+#include <sys/vfs.h>
 #include <unistd.h>
 
 #include <algorithm>
+#include <array>
 #include <cerrno>
 #include <cstdlib>
 #include <cstring>
+#include <future>
 
 #include "bayswap/storage.h"
+#include "bytes/fill.h"
 #include "bytes/text.h"
+#include "storage/hash.h"
 
 namespace bayswap {
 namespace {
 
 constexpr std::uint64_t kMapFrom = 1ULL << 20U;  // larger files are mapped, not copied
+constexpr std::uint64_t kNoLimit = ~std::uint64_t{0};
+constexpr std::size_t kCopyPiece = 4U << 20U;
+constexpr std::size_t kComparePiece = 1U << 18U;  // stays in the processor's cache
 
 class Descriptor {
  public:
@@ -111,6 +119,48 @@ Result<std::uint64_t> size_of(const Descriptor& file, const Path& path, std::uin
   return size;
 }
 
+// As much as the buffer takes; nothing at the end of the file.
+Result<ByteView> read_some(const Descriptor& file, const Path& path, Bytes& buffer) {
+  std::size_t done = 0;
+  while (done < buffer.size()) {
+    const ssize_t got = ::read(file.get(), buffer.data() + done, buffer.size() - done);
+    if (got < 0 && errno == EINTR) continue;
+    if (got < 0) return read_error(path, errno);
+    if (got == 0) break;
+    done += static_cast<std::size_t>(got);
+  }
+  return ByteView(buffer).first(done);
+}
+
+bool read_at(const Descriptor& file, std::span<std::byte> into, std::uint64_t at) {
+  while (!into.empty()) {
+    const ssize_t got = ::pread(file.get(), into.data(), into.size(), static_cast<off_t>(at));
+    if (got < 0 && errno == EINTR) continue;
+    if (got <= 0) return false;
+    into = into.subspan(static_cast<std::size_t>(got));
+    at += static_cast<std::uint64_t>(got);
+  }
+  return true;
+}
+
+bool same_range(const Descriptor& a, const Descriptor& b, std::uint64_t from, std::uint64_t to) {
+  Bytes one(kComparePiece);
+  Bytes other(kComparePiece);
+  for (std::uint64_t at = from; at < to;) {
+    const auto length = static_cast<std::size_t>(std::min<std::uint64_t>(kComparePiece, to - at));
+    const auto left = std::span(one).first(length);
+    const auto right = std::span(other).first(length);
+    if (!read_at(a, left, at) || !read_at(b, right, at) || !same_bytes(left, right)) return false;
+    at += length;
+  }
+  return true;
+}
+
+// File systems without permissions refuse to keep them; the file is fine all the same.
+bool set_mode(const Descriptor& file, std::uint32_t mode) {
+  return ::fchmod(file.get(), static_cast<mode_t>(mode)) == 0 || errno == EPERM || errno == ENOTSUP;
+}
+
 bool write_all(int fd, ByteView bytes) {
   while (!bytes.empty()) {
     const ssize_t put = ::write(fd, bytes.data(), bytes.size());
@@ -171,15 +221,102 @@ class Disk final : public Storage {
     Descriptor file(::open(path.c_str(), O_WRONLY | O_CREAT | O_EXCL | O_CLOEXEC | O_NOFOLLOW,
                            static_cast<mode_t>(mode)));
     if (!file.open()) return write_error(path, errno);
-    const bool written = write_all(file.get(), bytes) &&
-                         ::fchmod(file.get(), static_cast<mode_t>(mode)) == 0 &&
-                         ::fsync(file.get()) == 0;
+    const bool written =
+        write_all(file.get(), bytes) && set_mode(file, mode) && ::fsync(file.get()) == 0;
     const int problem = errno;
     if (!written || !file.close()) {
       ::unlink(path.c_str());
       return write_error(path, written ? errno : problem);
     }
     return {};
+  }
+
+  bool is_fat(const Path& path) override {
+    constexpr std::array<std::uint32_t, 2> kFat{0x4D44, 0x2011BAB0};  // as the kernel numbers them
+    struct statfs status {};
+    return ::statfs(path.c_str(), &status) == 0 &&
+           std::ranges::find(kFat, static_cast<std::uint32_t>(status.f_type)) != kFat.end();
+  }
+
+  Result<Digest> copy(const Path& from, const Path& to, std::uint32_t mode,
+                      const std::function<void(std::uint64_t)>& progress) override {
+    const Descriptor source = open_to_read(from);
+    if (const auto size = size_of(source, from, kNoLimit); !size)
+      return tl::unexpected(size.error());
+    Descriptor target(::open(to.c_str(), O_WRONLY | O_CREAT | O_EXCL | O_CLOEXEC | O_NOFOLLOW,
+                             static_cast<mode_t>(mode)));
+    if (!target.open()) return write_error(to, errno);
+    Hasher hasher;
+    std::array<Bytes, 2> buffers{Bytes(kCopyPiece), Bytes(kCopyPiece)};
+    std::future<void> hashing;
+    off_t done = 0;
+    for (std::size_t turn = 0;; turn ^= 1U) {
+      const auto got = read_some(source, from, buffers.at(turn));
+      if (!got || got->empty()) {
+        if (hashing.valid()) hashing.get();
+        if (got) break;
+        ::unlink(to.c_str());
+        return tl::unexpected(got.error());
+      }
+      // The last piece is hashed while this one was read; this one is while it is written.
+      if (hashing.valid()) hashing.get();
+      hashing = std::async(std::launch::async, [&hasher, piece = *got] { hasher.add(piece); });
+      if (!write_all(target.get(), *got)) {
+        const int problem = errno;
+        hashing.get();
+        ::unlink(to.c_str());
+        return write_error(to, problem);
+      }
+      // The medium begins early, so that flushing at the end has little left to do.
+      const auto length = static_cast<off_t>(got->size());
+      (void)::sync_file_range(target.get(), done, length, SYNC_FILE_RANGE_WRITE);
+      done += length;
+      if (progress) progress(got->size());
+    }
+    if (!set_mode(target, mode) || ::fsync(target.get()) != 0 || !target.close()) {
+      const int problem = errno;
+      ::unlink(to.c_str());
+      return write_error(to, problem);
+    }
+    return hasher.finish();
+  }
+
+  Result<Digest> digest(const Path& path) override {
+    Hasher hasher;
+    const auto read = stream(path, kCopyPiece, [&](ByteView piece) {
+      hasher.add(piece);
+      return true;
+    });
+    if (!read) return tl::unexpected(read.error());
+    return hasher.finish();
+  }
+
+  Result<bool> same(const Path& a, const Path& b) override {
+    const Descriptor first = open_to_read(a);
+    const Descriptor second = open_to_read(b);
+    const auto size = size_of(first, a, kNoLimit);
+    if (!size) return tl::unexpected(size.error());
+    const auto other = size_of(second, b, kNoLimit);
+    if (!other) return tl::unexpected(other.error());
+    if (*size != *other) return false;
+    // Two halves at once: this is work for the processor, not for the medium.
+    const std::uint64_t middle = *size / 2 / kComparePiece * kComparePiece;
+    auto front =
+        std::async(std::launch::async, [&] { return same_range(first, second, 0, middle); });
+    const bool back = same_range(first, second, middle, *size);
+    return front.get() && back;
+  }
+
+  Result<void> stream(const Path& path, std::size_t piece,
+                      const std::function<bool(ByteView)>& take) override {
+    const Descriptor file = open_to_read(path);
+    if (const auto size = size_of(file, path, kNoLimit); !size) return tl::unexpected(size.error());
+    Bytes buffer(piece);
+    while (true) {
+      const auto got = read_some(file, path, buffer);
+      if (!got) return tl::unexpected(got.error());
+      if (got->empty() || !take(*got)) return {};
+    }
   }
 
   Result<void> rename(const Path& from, const Path& to) override {
@@ -229,29 +366,9 @@ Path folder_from(const char* variable, const Path& fallback) {
 
 }  // namespace
 
-Result<Bytes> Storage::read(const Path& path, std::uint64_t limit) {
-  const auto seen = view(path, limit);
-  if (!seen) return tl::unexpected(seen.error());
-  return Bytes(seen->bytes().begin(), seen->bytes().end());
-}
-
-FileView::FileView(Bytes owned) {
-  const auto shared = std::make_shared<const Bytes>(std::move(owned));
-  bytes_ = *shared;
-  keep_alive_ = shared;
-}
-
-FileView::FileView(ByteView bytes, std::shared_ptr<const void> keep_alive)
-    : keep_alive_(std::move(keep_alive)), bytes_(bytes) {}
-
 Storage& disk() {
   static Disk instance;
   return instance;
-}
-
-bool is_missing(Storage& storage, const Path& path) {
-  const auto info = storage.info(path);
-  return !info && info.error().code == "missing";
 }
 
 Result<Places> Places::from_environment() {

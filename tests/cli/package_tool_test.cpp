@@ -47,8 +47,8 @@ TEST_F(Packages, FilesGoOutAndIn) {
   folder_.write("out/routes/south.bin", test::random_bytes(7, 4));
   EXPECT_EQ(object({"card", "put", "box", "out/savegame.dat"}, 1)["moves"][0]["checks"][0]["code"],
             "name-taken");
-  const json put = object({"card", "put", "box", "out/savegame.dat", "out/routes", "--accept",
-                           "name-taken"});
+  const json put =
+      object({"card", "put", "box", "out/savegame.dat", "out/routes", "--accept", "name-taken"});
   // The signature is spoken of once.
   int told = 0;
   for (const json& move : put["moves"])
@@ -107,8 +107,8 @@ TEST_F(Packages, GoUnderTheProfileThatPlaysThere) {
   const json bay = object({"bay", "show", "console"})["bays"][0];
   bool learned = false;
   for (const json& shelf : bay["shelves"])
-    learned = learned || shelf["pattern"] ==
-                             "Content/{profile:upper}/{title_id:low:upper}/00000001/{label}";
+    learned = learned ||
+              shelf["pattern"] == "Content/{profile:upper}/{title_id:low:upper}/00000001/{label}";
   EXPECT_TRUE(learned) << bay;
   const auto before = test::snapshot(folder_ / "cabinet");
   const json moved = object({"carry", place("FREIGHT01"), "--to", "console"})["moves"][0];
@@ -118,8 +118,8 @@ TEST_F(Packages, GoUnderTheProfileThatPlaysThere) {
   ASSERT_EQ(run({"undo"}).status, 0);
   EXPECT_EQ(test::snapshot(folder_ / "cabinet"), before);
   // Both ways.
-  const json back = object({"carry", "console:FREIGHT02", "--to", "desk", "--accept",
-                            "newer-there"})["moves"][0];
+  const json back =
+      object({"carry", "console:FREIGHT02", "--to", "desk", "--accept", "newer-there"})["moves"][0];
   EXPECT_TRUE(back["to"].get<std::string>().ends_with(place("FREIGHT02"))) << back;
   // Two profiles: which one is not said.
   folder_.write("cabinet/console/Content/E0000AAAAAAAAAAA/58360801/00000001/OTHER",

@@ -22,7 +22,7 @@ TEST_F(Titles, AreLearnedAndLookedAt) {
   const json bay = object({"bay", "show", "console"})["bays"][0];
   std::map<std::string, std::string> patterns;
   for (const json& shelf : bay["shelves"]) {
-    if (shelf["system"] != "x360") EXPECT_EQ(shelf["kind"], "folder");
+    EXPECT_EQ(shelf["kind"], shelf["system"] == "x360" ? "card-save" : "folder");
     patterns[shelf["system"]] = shelf["pattern"];
   }
   EXPECT_EQ(patterns["psp"], "PSP/SAVEDATA/{label}");

@@ -62,21 +62,9 @@ class FolderFaultsAt : public test::WorldTest {
     std::filesystem::create_directories(target_ / "empty");
   }
 
-  std::map<std::string, std::string> contents(const Path& folder) const {
-    std::map<std::string, std::string> found;
-    if (!std::filesystem::exists(folder)) return found;
-    for (const auto& entry : std::filesystem::recursive_directory_iterator(folder))
-      if (entry.is_regular_file()) {
-        const Bytes bytes = read(entry.path());
-        found[entry.path().lexically_relative(folder).string()] =
-            std::string(reinterpret_cast<const char*>(bytes.data()), bytes.size());
-      }
-    return found;
-  }
-
   std::size_t run_all(FailingStorage::Fault fault) {
-    const auto old = contents(target_);
-    const auto wanted = contents(folder_ / "desk/wiiu/00050000/10100a00/user/80000001");
+    const auto old = test::contents(target_);
+    const auto wanted = test::contents(folder_ / "desk/wiiu/00050000/10100a00/user/80000001");
     const auto before = test::snapshot(folder_ / "console");
     for (std::size_t at = 1; at < 200; ++at) {
       FailingStorage storage(at, fault);
@@ -86,22 +74,22 @@ class FolderFaultsAt : public test::WorldTest {
       request.to = "console";
       const auto report = carry(session, request);
       if (!storage.failed()) {
-        EXPECT_EQ(contents(target_), wanted);
+        EXPECT_EQ(test::contents(target_), wanted);
         Session last = open();
         EXPECT_TRUE(undo(last, "", {}));
         EXPECT_EQ(test::snapshot(folder_ / "console"), before);
         return at - 1;
       }
-      const auto now = contents(target_);
+      const auto now = test::contents(target_);
       EXPECT_TRUE(now == old || now == wanted || now.empty()) << "operation " << at;
       Session next = open();
       EXPECT_TRUE(recover(next));
-      const auto recovered = contents(target_);
+      const auto recovered = test::contents(target_);
       EXPECT_TRUE(recovered == old || recovered == wanted) << "operation " << at;
       if (recovered != old) {
         EXPECT_TRUE(undo(next, "", {})) << "operation " << at;
       }
-      EXPECT_EQ(contents(target_), old) << "operation " << at;
+      EXPECT_EQ(test::contents(target_), old) << "operation " << at;
       EXPECT_TRUE(std::filesystem::exists(target_ / "empty")) << "operation " << at;
       for (const auto& entry : std::filesystem::recursive_directory_iterator(folder_ / "console"))
         EXPECT_FALSE(entry.path().filename().string().starts_with(".bayswap-")) << entry.path();
@@ -119,6 +107,31 @@ TEST_F(FolderFaultsAt, AnErrorAnywhereLeavesOldOrNew) {
 }
 
 TEST_F(FolderFaultsAt, PowerLossAnywhereLeavesOldOrNew) {
+  const std::size_t injected = run_all(FailingStorage::Fault::power_loss);
+  EXPECT_GT(injected, 10U);
+  std::printf("power lost at each of %zu operations\n", injected);
+}
+
+// Files that are too large to be held are copied, and their old versions kept, in pieces.
+class LargeFolderFaultsAt : public FolderFaultsAt {
+ protected:
+  void SetUp() override {
+    FolderFaultsAt::SetUp();
+    const std::string from = "desk/wiiu/00050000/10100a00/user/80000001/";
+    folder_.write(from + "world.bin", test::random_bytes(9U << 20U, 1));
+    folder_.write(from + "map.bin", test::random_bytes(100'000, 2));
+    const std::string to = "console/save/00050000/10100a00/user/8000002a/";
+    folder_.write(to + "world.bin", test::random_bytes(100'000, 3), 200);
+  }
+};
+
+TEST_F(LargeFolderFaultsAt, AnErrorAnywhereLeavesOldOrNew) {
+  const std::size_t injected = run_all(FailingStorage::Fault::error);
+  EXPECT_GT(injected, 10U);
+  std::printf("errors at each of %zu operations\n", injected);
+}
+
+TEST_F(LargeFolderFaultsAt, PowerLossAnywhereLeavesOldOrNew) {
   const std::size_t injected = run_all(FailingStorage::Fault::power_loss);
   EXPECT_GT(injected, 10U);
   std::printf("power lost at each of %zu operations\n", injected);

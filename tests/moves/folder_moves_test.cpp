@@ -50,6 +50,36 @@ TEST_F(FolderMoves, OldFilesGoAndComeBack) {
   EXPECT_EQ(test::snapshot(folder_ / "console"), before);
 }
 
+// A folder that is too large to be held in memory is copied in pieces, and comes back all the same.
+TEST_F(FolderMoves, LargeFoldersMoveInPieces) {
+  const std::string from = "desk/wiiu/00050000/10100a00/user/80000001/";
+  const std::string to = "console/save/00050000/10100a00/user/8000002a/";
+  folder_.write(from + "world.bin", test::random_bytes((20U << 20U) + 7, 1));
+  folder_.write(to + "world.bin", test::random_bytes((18U << 20U) + 3, 2), 300);
+  for (unsigned i = 0; i < 20; ++i)
+    folder_.write(from + "tiles/" + std::to_string(i), test::random_bytes(90'000, i));
+  const auto before = test::snapshot(folder_ / "console");
+  CarryRequest request;
+  request.saves = {"desk:Halyard"};
+  request.to = "console";
+  std::uint64_t told = 0;
+  std::uint64_t all = 0;
+  request.progress = [&](std::uint64_t done, std::uint64_t total) {
+    EXPECT_GT(done, told);
+    told = done;
+    all = total;
+  };
+  EXPECT_EQ(stop_code(carry_it(request)), "");
+  EXPECT_EQ(told, all);
+  EXPECT_GT(all, 20U << 20U);
+  EXPECT_EQ(test::contents(folder_ / to), test::contents(folder_ / from));
+  const CarryReport again = carry_it(request);
+  EXPECT_TRUE(again.moves.at(0).nothing_to_do);
+  Session session = open();
+  EXPECT_TRUE(undo(session, "", {}));
+  EXPECT_EQ(test::snapshot(folder_ / "console"), before);
+}
+
 TEST_F(FolderMoves, SealedAndOpenStayApart) {
   folder_.write("card/private/wii/title/RKFE/data.bin", test::random_bytes(2000, 1));
   folder_.write("card/private/wii/title/RQCE/data.bin", test::random_bytes(2000, 2), 300);
@@ -122,7 +152,7 @@ class Swaps : public test::WorldTest {
     folder_.write(folder + "/file", bytes);
   }
   std::string beside_name(const MoveRecord& move, const char* what) const {
-    return "tree/.bayswap-" + move_name(move.id) + "-" + what;
+    return "tree/.bayswap-" + tag_of(move) + "-" + what;
   }
   void expect_after_recovery(History& history, const Bytes& wanted) {
     EXPECT_TRUE(Mover(disk(), history).recover());
@@ -161,6 +191,18 @@ TEST_F(Swaps, TheOldOneStillWaits) {
   put("tree/save", new_);
   put(beside_name(move, "old"), old_);
   expect_after_recovery(*history, new_);
+}
+
+// What a move of another history left beside the folder is not ours to take.
+TEST_F(Swaps, LeftoversOfOthersStay) {
+  auto history = History::open(disk(), folder_ / "history.db");
+  ASSERT_TRUE(history);
+  put("tree/save", old_);
+  put("tree/.bayswap-m1-5-old", new_);
+  (void)begin(*history);
+  EXPECT_TRUE(Mover(disk(), *history).recover());
+  EXPECT_EQ(read(place_ / "file"), old_);
+  EXPECT_EQ(read(folder_ / "tree/.bayswap-m1-5-old/file"), new_);
 }
 
 TEST_F(Swaps, TreesAreRemovedWithoutFollowingLinks) {

@@ -93,8 +93,9 @@ TEST(NamingPattern, RefusesWhatCannotBeReadBack) {
                                  "{slot:first /}"})
     EXPECT_FALSE(NamingPattern::parse(text)) << text;
   // The low half alone is for ids that have no other.
-  EXPECT_FALSE(
-      NamingPattern::parse("{title_id:low}")->build({{"title_id", "00040000000d4c00"}}).has_value());
+  EXPECT_FALSE(NamingPattern::parse("{title_id:low}")
+                   ->build({{"title_id", "00040000000d4c00"}})
+                   .has_value());
   const auto refused = NamingPattern::parse("saves/{stem}{title}.srm");
   ASSERT_FALSE(refused);
   EXPECT_EQ(refused.error().code, "bad-pattern");

@@ -57,8 +57,7 @@ TEST(X360Package, StandsWhereTheFactsSay) {
     for (std::size_t t = 0; t < golden.table_at[0].size(); ++t)
       EXPECT_EQ(golden.kHeader + x360::table_place(0, t, shape.copies) * 4096,
                 golden.table_at[0][t]);
-    EXPECT_EQ(golden.kHeader + x360::table_place(1, 0, shape.copies) * 4096,
-              golden.table_at[1][0]);
+    EXPECT_EQ(golden.kHeader + x360::table_place(1, 0, shape.copies) * 4096, golden.table_at[1][0]);
     EXPECT_EQ(x360::blocks_in(golden.bytes.size() - golden.kHeader, shape.copies),
               golden.data_at.size());
   }
@@ -230,19 +229,20 @@ TEST(X360Package, EveryKindOfDamageIsFound) {
       test::put(bytes, 0x32C, test::sha1_by_hand(test::part_of(bytes, 0x344, h - 0x344)));
     };
   };
-  test::expect_findings(layout(), golden.bytes,
-                        {{"a name in the header", Level::error, flip(0x420)},
-                         {"header hash", Level::error, flip(0x330)},
-                         {"a byte of a file", Level::error, flip(golden.data_at[4] + 99)},
-                         {"hash of a block", Level::error, flip(h + 4 * 24 + 3)},
-                         {"root hash", Level::error, sealed(0x381, 1, 4)},
-                         {"chain of a file", Level::error, flip(h + 7 * 24 + 23)},
-                         {"used counted as free", Level::error, flip(h + 3 * 24 + 20)},
-                         {"file table", Level::error, flip(golden.data_at[0] + 0x36)},
-                         {"parent of a file", Level::error, flip(golden.data_at[0] + 2 * 64 + 0x33)},
-                         {"counts", Level::warn, sealed(0x395, 0x0000000500000003, 8)},
-                         {"too small a count", Level::error, sealed(0x395, 0x0000000400000000, 8)},
-                         {"cut", Level::error, [](Bytes& bytes) { bytes.resize(bytes.size() - 5000); }}});
+  test::expect_findings(
+      layout(), golden.bytes,
+      {{"a name in the header", Level::error, flip(0x420)},
+       {"header hash", Level::error, flip(0x330)},
+       {"a byte of a file", Level::error, flip(golden.data_at[4] + 99)},
+       {"hash of a block", Level::error, flip(h + 4 * 24 + 3)},
+       {"root hash", Level::error, sealed(0x381, 1, 4)},
+       {"chain of a file", Level::error, flip(h + 7 * 24 + 23)},
+       {"used counted as free", Level::error, flip(h + 3 * 24 + 20)},
+       {"file table", Level::error, flip(golden.data_at[0] + 0x36)},
+       {"parent of a file", Level::error, flip(golden.data_at[0] + 2 * 64 + 0x33)},
+       {"counts", Level::warn, sealed(0x395, 0x0000000500000003, 8)},
+       {"too small a count", Level::error, sealed(0x395, 0x0000000400000000, 8)},
+       {"cut", Level::error, [](Bytes& bytes) { bytes.resize(bytes.size() - 5000); }}});
 }
 
 // Of two copies of a table, the one whose hash fits gives everything back.

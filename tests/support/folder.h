@@ -80,4 +80,14 @@ inline std::map<std::string, std::string> snapshot(const Path& folder) {
   return found;
 }
 
+/// The bytes of every file below a folder, by relative path.
+inline std::map<std::string, Bytes> contents(const Path& folder) {
+  std::map<std::string, Bytes> found;
+  if (!std::filesystem::exists(folder)) return found;
+  for (const auto& entry : std::filesystem::recursive_directory_iterator(folder))
+    if (entry.is_regular_file())
+      found[entry.path().lexically_relative(folder).string()] = read(entry.path());
+  return found;
+}
+
 }  // namespace bayswap::test

@@ -55,9 +55,9 @@ class PackageGolden {
   }
 
   Bytes bytes;
-  std::vector<std::size_t> data_at;                 ///< of each data block
+  std::vector<std::size_t> data_at;                  ///< of each data block
   std::array<std::vector<std::size_t>, 3> table_at;  ///< of the first copy of each table
-  static constexpr std::size_t kHeader = 0xA000;    ///< 0x971A rounded up
+  static constexpr std::size_t kHeader = 0xA000;     ///< 0x971A rounded up
 
   void bytes_hash_header() {
     put(bytes, 0x32C, sha1_by_hand(part_of(bytes, 0x344, kHeader - 0x344)));
@@ -100,8 +100,7 @@ class PackageGolden {
     put_be(bytes, 0x1712, shape_.thumbnail.size(), 4);
     put(bytes, 0x171A, shape_.thumbnail);
     bytes[0x379] = std::byte{0x24};
-    bytes[0x37B] = static_cast<std::byte>(
-        shape_.copies == 1 ? 1 : shape_.second_live ? 2 : 0);
+    bytes[0x37B] = static_cast<std::byte>(shape_.copies == 1 ? 1 : shape_.second_live ? 2 : 0);
     put_le(bytes, 0x37C, 1, 2);
     put_le(bytes, 0x37E, 0, 3);
     put_be(bytes, 0x395, data_at.size() - shape_.free_blocks, 4);
@@ -119,19 +118,20 @@ class PackageGolden {
         const auto place = [&](std::size_t n) {
           return file.consecutive ? block + n : block + count - 1 - n;
         };
-        Bytes piece = part_of(file.data, k * 4096, std::min<std::size_t>(4096, file.data.size() - k * 4096));
+        Bytes piece =
+            part_of(file.data, k * 4096, std::min<std::size_t>(4096, file.data.size() - k * 4096));
         put(bytes, data_at[place(k)], piece);
         status_[place(k)] = 0x80;
         if (k + 1 < count) next_[place(k)] = place(k + 1);
       }
       const std::size_t entry = data_at[0] + i * 64;
       put(bytes, entry, file.name);
-      bytes[entry + 0x28] = static_cast<std::byte>(
-          file.name.size() | (file.folder ? 0x80U : file.consecutive ? 0x40U : 0U));
+      bytes[entry + 0x28] = static_cast<std::byte>(file.name.size() | (file.folder        ? 0x80U
+                                                                       : file.consecutive ? 0x40U
+                                                                                          : 0U));
       put_le(bytes, entry + 0x29, count, 3);
       put_le(bytes, entry + 0x2C, count, 3);
-      put_le(bytes, entry + 0x2F,
-             count == 0 ? 0 : file.consecutive ? block : block + count - 1, 3);
+      put_le(bytes, entry + 0x2F, count == 0 ? 0 : file.consecutive ? block : block + count - 1, 3);
       put_be(bytes, entry + 0x32, file.parent, 2);
       put_be(bytes, entry + 0x34, file.data.size(), 4);
       // 2026-03-04 05:06:08

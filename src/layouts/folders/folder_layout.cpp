@@ -53,7 +53,7 @@ Likeness likeness_of(const std::vector<Part>& a, const std::vector<Part>& b) {
         b, [&](const Part& other) { return lower_ascii(other.name) == lower_ascii(part.name); });
     if (same == b.end()) continue;
     ++found.names;
-    if (same->data.size() == part.data.size()) ++found.sizes;
+    if (same->size() == part.size()) ++found.sizes;
   }
   found.of = a.size() + b.size() - found.names;
   return found;

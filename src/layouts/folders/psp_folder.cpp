@@ -65,7 +65,7 @@ Result<Save> PspFolderLayout::read_folder(const std::string& path, std::vector<P
   add_line(save.comment, sfo_text(*entries, "SAVEDATA_TITLE"));
   add_line(save.comment, sfo_text(*entries, "SAVEDATA_DETAIL"));
   save.parts = std::move(files);
-  for (Part& part : save.parts) part.blank = is_erased(part.data);
+  for (Part& part : save.parts) part.blank = part.outside == 0 && is_erased(part.data);
   return save;
 }
 

@@ -45,7 +45,7 @@ Save save_of(const LayoutInfo& info, std::vector<Part> files, const Game& game) 
   save.kind = Kind::folder;
   save.game = game;
   save.parts = std::move(files);
-  for (Part& part : save.parts) part.blank = is_erased(part.data);
+  for (Part& part : save.parts) part.blank = part.outside == 0 && is_erased(part.data);
   return save;
 }
 

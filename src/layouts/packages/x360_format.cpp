@@ -38,7 +38,8 @@ std::optional<Header> parse_header(ByteView package) {
   Header header;
   header.magic = trimmed(ascii_text(package.first(4)));
   header.signer = header.magic == "CON" ? Signer::console : Signer::publisher;
-  header.end = (std::uint64_t{cursor.u32be(kHeaderSize)} + kBlockSize - 1) / kBlockSize * kBlockSize;
+  header.end =
+      (std::uint64_t{cursor.u32be(kHeaderSize)} + kBlockSize - 1) / kBlockSize * kBlockSize;
   if (header.end < kBlockSize || header.end > kLongestHeader || header.end > package.size())
     return std::nullopt;
   header.content_type = cursor.u32be(kContentType);
@@ -49,7 +50,8 @@ std::optional<Header> parse_header(ByteView package) {
   if (const auto field = slice(package.first(header.end), kTitleName, kNameSize))
     header.game.title = trimmed(utf16be_text(*field));
   if (header.end >= kThumbnail) {
-    const std::uint64_t size = std::min<std::uint64_t>(cursor.u32be(kThumbnailSize), kMostThumbnail);
+    const std::uint64_t size =
+        std::min<std::uint64_t>(cursor.u32be(kThumbnailSize), kMostThumbnail);
     if (const auto picture = slice(package.first(header.end), kThumbnail, size))
       header.thumbnail.assign(picture->begin(), picture->end());
   }

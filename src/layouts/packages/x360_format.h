@@ -15,17 +15,17 @@ namespace bayswap::x360 {
 inline constexpr std::size_t kBlockSize = 4096;
 
 // Header.
-inline constexpr std::size_t kHeaderHash = 0x32C;  // SHA-1 from kContentType to the header's end
-inline constexpr std::size_t kHeaderSize = 0x340;  // u32, rounded up to whole blocks
+inline constexpr std::size_t kHeaderHash = 0x32C;   // SHA-1 from kContentType to the header's end
+inline constexpr std::size_t kHeaderSize = 0x340;   // u32, rounded up to whole blocks
 inline constexpr std::size_t kContentType = 0x344;  // u32
 inline constexpr std::uint32_t kSavedGame = 1;
-inline constexpr std::size_t kTitleId = 0x360;     // u32
-inline constexpr std::size_t kProfileId = 0x371;   // 8
+inline constexpr std::size_t kTitleId = 0x360;    // u32
+inline constexpr std::size_t kProfileId = 0x371;  // 8
 inline constexpr std::size_t kProfileSize = 8;
-inline constexpr std::size_t kNames = 0x411;       // UTF-16BE, one for each language
+inline constexpr std::size_t kNames = 0x411;  // UTF-16BE, one for each language
 inline constexpr std::size_t kNameSize = 128;
 inline constexpr std::size_t kLanguages = 18;
-inline constexpr std::size_t kTitleName = 0x1691;  // UTF-16BE
+inline constexpr std::size_t kTitleName = 0x1691;      // UTF-16BE
 inline constexpr std::size_t kThumbnailSize = 0x1712;  // u32
 inline constexpr std::size_t kThumbnail = 0x171A;
 inline constexpr std::size_t kMostThumbnail = 0x4000;
@@ -34,12 +34,12 @@ inline constexpr std::uint64_t kLongestHeader = 1U << 20U;
 // Volume descriptor.
 inline constexpr std::size_t kDescriptorSize = 0x379;  // u8
 inline constexpr std::uint8_t kDescriptor = 0x24;
-inline constexpr std::size_t kSeparation = 0x37B;      // u8
-inline constexpr std::size_t kTableBlocks = 0x37C;     // u16le
-inline constexpr std::size_t kTableStart = 0x37E;      // u24le
-inline constexpr std::size_t kRootHash = 0x381;        // 20
-inline constexpr std::size_t kBlocksUsed = 0x395;      // u32
-inline constexpr std::size_t kBlocksFree = 0x399;      // u32
+inline constexpr std::size_t kSeparation = 0x37B;   // u8
+inline constexpr std::size_t kTableBlocks = 0x37C;  // u16le
+inline constexpr std::size_t kTableStart = 0x37E;   // u24le
+inline constexpr std::size_t kRootHash = 0x381;     // 20
+inline constexpr std::size_t kBlocksUsed = 0x395;   // u32
+inline constexpr std::size_t kBlocksFree = 0x399;   // u32
 inline constexpr std::size_t kLeastHeader = 0x39D;
 inline constexpr unsigned kOneCopy = 1;     // bit 0 of the separation
 inline constexpr unsigned kSecondRoot = 2;  // bit 1 of it
@@ -48,20 +48,20 @@ inline constexpr unsigned kSecondRoot = 2;  // bit 1 of it
 inline constexpr std::uint64_t kFanout = 170;
 inline constexpr std::uint64_t kMostBlocks = kFanout * kFanout * kFanout;
 inline constexpr std::size_t kHashEntry = 24;
-inline constexpr std::size_t kStatus = 20;  // u8
-inline constexpr std::size_t kNext = 21;    // u24be
+inline constexpr std::size_t kStatus = 20;    // u8
+inline constexpr std::size_t kNext = 21;      // u24be
 inline constexpr std::size_t kCount = 0xFF0;  // u32
 inline constexpr std::uint32_t kEnd = 0xFFFFFF;
 inline constexpr unsigned kUnused = 0x00;
 inline constexpr unsigned kFreed = 0x40;
-inline constexpr unsigned kUsed = 0x80;       // C0, new, has it too
+inline constexpr unsigned kUsed = 0x80;        // C0, new, has it too
 inline constexpr unsigned kSecondCopy = 0x40;  // of the table below, in an upper table
 
 // File table.
 inline constexpr std::size_t kEntrySize = 64;
 inline constexpr std::size_t kEntryName = 0;
 inline constexpr std::size_t kEntryNameSize = 40;
-inline constexpr std::size_t kEntryFlags = 0x28;   // u8
+inline constexpr std::size_t kEntryFlags = 0x28;  // u8
 inline constexpr unsigned kNameLengthMask = 0x3F;
 inline constexpr unsigned kConsecutive = 0x40;
 inline constexpr unsigned kFolder = 0x80;
@@ -72,9 +72,9 @@ inline constexpr std::size_t kEntryParent = 0x32;  // u16
 inline constexpr std::uint16_t kRoot = 0xFFFF;
 inline constexpr std::uint32_t kMostTableBlocks = 1024;  // parents are counted in 16 bits
 inline constexpr std::size_t kDeepest = 64;              // folders in folders that are followed
-inline constexpr std::size_t kEntryFileSize = 0x34;  // u32
-inline constexpr std::size_t kEntryModified = 0x38;  // DOS date and time
-inline constexpr std::size_t kEntryRead = 0x3C;      // likewise
+inline constexpr std::size_t kEntryFileSize = 0x34;      // u32
+inline constexpr std::size_t kEntryModified = 0x38;      // DOS date and time
+inline constexpr std::size_t kEntryRead = 0x3C;          // likewise
 
 enum class Signer {
   console,    ///< `CON `, signed by the console that made it

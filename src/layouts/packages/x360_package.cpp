@@ -72,8 +72,7 @@ Bytes image_of(ByteView package, const Volume& volume) {
   Bytes image(package.begin(), package.end());
   if (volume.blocks > 0) {
     const std::uint64_t end =
-        volume.header.end +
-        (block_place(volume.blocks - 1, volume.header.copies) + 1) * kBlockSize;
+        volume.header.end + (block_place(volume.blocks - 1, volume.header.copies) + 1) * kBlockSize;
     if (image.size() < end) image.resize(end);
   }
   if (!volume.spare_used) return image;
@@ -87,8 +86,8 @@ Bytes image_of(ByteView package, const Volume& volume) {
       const auto from = sound.table(at, number);
       if (!from) continue;
       const std::uint64_t to =
-          volume.header.end + (table_place(at, number, volume.header.copies) +
-                               live.copy_of(at, number)) * kBlockSize;
+          volume.header.end +
+          (table_place(at, number, volume.header.copies) + live.copy_of(at, number)) * kBlockSize;
       if (to + kBlockSize <= image.size())
         std::ranges::copy(*from, image.begin() + static_cast<std::ptrdiff_t>(to));
     }
@@ -99,7 +98,8 @@ Bytes image_of(ByteView package, const Volume& volume) {
 }  // namespace
 
 X360PackageLayout::X360PackageLayout() {
-  info_ = {"x360-package", System::x360, Kind::card_save, "a title's package of files",
+  info_ = {"x360-package",        System::x360,
+           Kind::card_save,       "a title's package of files",
            {std::string(kWhole)}, {}};
   card_info_.family = "x360";
   card_info_.block_size = kBlockSize;
@@ -159,8 +159,8 @@ Result<Salvage> X360PackageLayout::salvage(ByteView file) const {
   salvage.blocks = static_cast<std::uint32_t>(volume->blocks);
   salvage.image = image_of(file, *volume);
   for (const VolumeFile& found : volume->files) {
-    Save save = make_file(found.path, volume->entries[found.entry],
-                          file_bytes(file, *volume, found));
+    Save save =
+        make_file(found.path, volume->entries[found.entry], file_bytes(file, *volume, found));
     Rescue rescue = rescue_of(std::move(save), problems_of(found), !found.whole);
     if (found.whole && !found.holds) rescue.state = RescueState::damaged;
     salvage.saves.push_back(std::move(rescue));

@@ -210,9 +210,9 @@ class Check {
       if (!claimed_.contains(block)) ++stray;
     }
     if (used != Cursor(package_).u32be(0x395))
-      findings_.push_back(spare_lost(fmt::format("the header counts {}, {} are in use",
-                                                 counted(Cursor(package_).u32be(0x395), "block"),
-                                                 used)));
+      findings_.push_back(
+          spare_lost(fmt::format("the header counts {}, {} are in use",
+                                 counted(Cursor(package_).u32be(0x395), "block"), used)));
     if (stray > 0) findings_.push_back(stray_blocks(stray));
   }
 

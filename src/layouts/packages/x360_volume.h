@@ -30,15 +30,15 @@ struct VolumeFile {
 
 struct Volume {
   Header header;
-  std::uint64_t blocks = 0;           ///< data blocks: those of the header that the file has
-  unsigned level = 0;                 ///< of the root table
-  std::vector<BlockEntry> map;        ///< one for each data block
-  std::vector<std::uint32_t> table;   ///< blocks of the file table
+  std::uint64_t blocks = 0;          ///< data blocks: those of the header that the file has
+  unsigned level = 0;                ///< of the root table
+  std::vector<BlockEntry> map;       ///< one for each data block
+  std::vector<std::uint32_t> table;  ///< blocks of the file table
   bool table_whole = true;
-  std::vector<FileEntry> entries;     ///< of the file table, gaps too
-  std::vector<VolumeFile> files;      ///< without folders
-  std::vector<std::string> broken;    ///< why entries could not become files
-  bool spare_used = false;            ///< a table's other copy had to be read
+  std::vector<FileEntry> entries;   ///< of the file table, gaps too
+  std::vector<VolumeFile> files;    ///< without folders
+  std::vector<std::string> broken;  ///< why entries could not become files
+  bool spare_used = false;          ///< a table's other copy had to be read
 };
 
 /// Reads as much as there is. `rescue`: where a live table does not fit its hash and its other copy

@@ -59,9 +59,7 @@ class Editor {
   }
 
   Result<void> put(const Save& save) {
-    const auto wrong = [&](std::string_view why) {
-      return tl::unexpected(wrong_save(save, why));
-    };
+    const auto wrong = [&](std::string_view why) { return tl::unexpected(wrong_save(save, why)); };
     if (save.system != System::x360 || save.parts.size() != 1)
       return wrong("is no file of an x360 package");
     const Bytes& data = save.parts.front().data;
@@ -150,8 +148,9 @@ class Editor {
       const std::string_view piece = rest.substr(0, slash);
       if (!is_file_name(piece) || depth >= kDeepest)
         return tl::unexpected(wrong_save(
-            save, "a file in a package needs a name of 1 to 40 plain letters, without / \\ : * ? "
-                  "\" < > |"));
+            save,
+            "a file in a package needs a name of 1 to 40 plain letters, without / \\ : * ? "
+            "\" < > |"));
       if (slash == std::string_view::npos) return parent;
       rest.remove_prefix(slash + 1);
       auto there = find(piece, parent);

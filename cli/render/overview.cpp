@@ -1,0 +1,206 @@
+#include "cli/render/overview.h"
+
+#include <fmt/format.h>
+#include <fmt/ranges.h>
+
+#include <algorithm>
+#include <array>
+#include <filesystem>
+
+#include "bytes/text.h"
+
+namespace bayswap::cli {
+namespace {
+
+constexpr std::size_t kKindColumn = 8;
+constexpr std::size_t kNameColumn = 28;
+constexpr std::size_t kRegionColumn = 8;
+constexpr std::size_t kSizeColumn = 10;
+constexpr std::size_t kAgeColumn = 9;
+constexpr std::size_t kHealthColumn = 8;
+
+struct Health {
+  Tone tone = Tone::good;
+  const char* mark = "✓";
+  const char* word = "sound";
+};
+
+Health health_of(const OverviewRow& row) {
+  bool warned = false;
+  for (const Finding& finding : row.findings) {
+    if (finding.level == Level::error) return {Tone::bad, "✗", "damaged"};
+    warned = warned || finding.level == Level::warn;
+  }
+  if (row.kind == Kind::state) return {Tone::quiet, "·", "state"};
+  if (row.blank) return {Tone::warn, "!", "blank"};
+  if (warned) return {Tone::warn, "!", "see below"};
+  return {};
+}
+
+// Cut in the middle of nothing: at a letter, with an ellipsis.
+std::string fitted_text(const std::string& text, std::size_t columns) {
+  if (columns_of(text) <= columns) return padded(text, columns);
+  std::string cut;
+  for (std::size_t at = 0; at < text.size();) {
+    std::size_t length = 1;
+    while (at + length < text.size() &&
+           (static_cast<unsigned char>(text[at + length]) & 0xC0U) == 0x80U)
+      ++length;
+    if (columns_of(cut + text.substr(at, length)) + 1 > columns) break;
+    cut += text.substr(at, length);
+    at += length;
+  }
+  return padded(cut + "…", columns);
+}
+
+std::string kind_text(const OverviewRow& row) {
+  if (!row.kind) return "?";
+  if (*row.kind == Kind::card_save)
+    return row.saves > 0 ? fmt::format("card {}", row.saves) : "card";
+  return std::string(to_string(*row.kind));
+}
+
+std::string line_of(const OverviewRow& row, const std::string& root, std::int64_t now_ns,
+                    const Style& style) {
+  const Health health = health_of(row);
+  std::error_code ignored;
+  const std::string below = std::filesystem::path(row.path).lexically_relative(root).string();
+  const std::string age = row.modified_ns == 0 ? "" : age_text(now_ns - row.modified_ns);
+  std::string text = "  " + style.paint(health.tone, health.mark) + " ";
+  text += padded(kind_text(row), kKindColumn) + " ";
+  text += style.paint(Tone::title, fitted_text(safe_text(row.name), kNameColumn)) + " ";
+  text += padded(std::string(to_string(row.region)), kRegionColumn) + " ";
+  text += padded(size_text(row.size), kSizeColumn) + " " + padded(age, kAgeColumn) + " ";
+  text += style.paint(health.tone, padded(health.word, kHealthColumn)) + " ";
+  constexpr std::size_t kUsed =
+      4 + kKindColumn + kNameColumn + kRegionColumn + kSizeColumn + kAgeColumn + kHealthColumn + 6;
+  const std::string path = safe_text(below.empty() || below == "." ? row.path : below);
+  const std::size_t left = style.width() > kUsed + 12 ? style.width() - kUsed : 0;
+  std::string shown = path;
+  // The end of a path says most.
+  if (left > 0 && columns_of(path) > left) {
+    std::size_t from = path.size() - std::min(path.size(), left - 1);
+    while (from < path.size() && (static_cast<unsigned char>(path[from]) & 0xC0U) == 0x80U) ++from;
+    shown = "…" + path.substr(from);
+  }
+  if (left > 0) text += style.paint(Tone::quiet, shown);
+  while (text.ends_with(' ')) text.pop_back();
+  return text + "\n";
+}
+
+std::string heading(const Style& style) {
+  return style.paint(Tone::quiet,
+                     "    " + padded("kind", kKindColumn) + " " + padded("game", kNameColumn) +
+                         " " + padded("region", kRegionColumn) + " " + padded("size", kSizeColumn) +
+                         " " + padded("age", kAgeColumn) + " " + padded("health", kHealthColumn) +
+                         " file") +
+         "\n";
+}
+
+// The command in a hint, with the file's own name in it.
+std::string hint_for(const Finding& finding, const std::string& path) {
+  std::string hint = finding.hint;
+  const std::string general = "card mend CARD -o NEWCARD";
+  if (const std::size_t at = hint.find(general); at != std::string::npos)
+    hint.replace(at, general.size(),
+                 fmt::format("card mend \"{0}\" -o \"{0}.mended\"", safe_text(path)));
+  return hint;
+}
+
+bool is_rom(const OverviewRow& row) {
+  return row.kind == Kind::rom;
+}
+
+}  // namespace
+
+std::string age_text(std::int64_t ns) {
+  const double hours = static_cast<double>(ns) / 3.6e12;
+  if (hours < 0) return "ahead";
+  if (hours < 1) return "minutes";
+  if (hours < 48) return fmt::format("{:.0f} h", hours);
+  const double days = hours / 24;
+  if (days < 61) return fmt::format("{:.0f} days", days);
+  constexpr double kMonth = 30.44;
+  const double months = days / kMonth;
+  if (months < 24) return fmt::format("{:.0f} months", months);
+  return fmt::format("{:.0f} years", months / 12);
+}
+
+OverviewRow row_of(const Item& item) {
+  OverviewRow row;
+  row.system = item.system;
+  row.kind = item.kind;
+  row.region = item.game.region;
+  row.size = item.size;
+  row.modified_ns = item.file_modified_ns;
+  row.path = item.path;
+  row.blank = item.blank.value_or(false);
+  row.known = item.kind.has_value() || !item.layout.empty() || item.archive;
+  row.saves = item.package ? 0 : item.saves.size();
+  row.findings = item.findings;
+  const std::string file = std::filesystem::path(item.path).stem().string();
+  row.name = item.package && !item.comment.empty() ? item.comment : item.game.title;
+  if (row.name.empty()) row.name = item.comment.substr(0, item.comment.find('\n'));
+  if (row.name.empty() && item.kind == Kind::folder && !item.game.title_id.empty())
+    row.name = "title " + item.game.title_id;
+  if (row.name.empty()) row.name = item.name;
+  if (row.name.empty() && item.card && item.saves.size() == 1) row.name = item.saves[0].game.title;
+  if (row.name.empty()) row.name = file;
+  if (item.archive) row.name = file + " (packed)";
+  return row;
+}
+
+std::string overview_text(std::vector<OverviewRow> rows, const std::string& root,
+                          std::int64_t now_ns, const Style& style) {
+  std::size_t roms = 0;
+  std::size_t others = 0;
+  std::vector<const OverviewRow*> saves;
+  for (const OverviewRow& row : rows) {
+    if (is_rom(row))
+      ++roms;
+    else if (!row.known)
+      ++others;
+    else
+      saves.push_back(&row);
+  }
+  std::ranges::stable_sort(saves, [](const OverviewRow* a, const OverviewRow* b) {
+    const auto key = [](const OverviewRow* row) {
+      return std::tuple(!row->system, row->system.value_or(System::a2600), lower_ascii(row->name));
+    };
+    return key(a) < key(b);
+  });
+  std::string text =
+      style.paint(Tone::title, path_text(root)) + "  " +
+      style.paint(Tone::quiet, counted(saves.size(), "save") + ", " + counted(roms, "ROM") + ", " +
+                                   counted(others, "other file")) +
+      "\n";
+  if (!saves.empty()) text += heading(style);
+  std::optional<std::optional<System>> group;
+  for (const OverviewRow* row : saves) {
+    if (!group || *group != row->system) {
+      group = row->system;
+      text += style.paint(Tone::key, row->system ? to_string(*row->system) : "not told") + "\n";
+    }
+    text += line_of(*row, root, now_ns, style);
+  }
+  Findings findings;
+  for (const OverviewRow& row : rows)
+    for (const Finding& finding : row.findings) {
+      if (finding.level == Level::note) continue;
+      const std::string below = std::filesystem::path(row.path).lexically_relative(root).string();
+      findings.push_back(
+          {finding.level, finding.code,
+           fmt::format("{}: {}", below.empty() || below == "." ? row.path : below, finding.text),
+           hint_for(finding, row.path)});
+    }
+  // What is alike stands together, so that what to do is said once.
+  std::ranges::stable_sort(findings, [](const Finding& a, const Finding& b) {
+    return std::pair(a.level != Level::error, a.hint) < std::pair(b.level != Level::error, b.hint);
+  });
+  if (!findings.empty())
+    text += "\n" + style.paint(Tone::title, counted(findings.size(), "finding")) + "\n" +
+            findings_text(findings, style, 2);
+  return text;
+}
+
+}  // namespace bayswap::cli

@@ -1,0 +1,33 @@
+// Games added to the catalog: one by hand, or a whole list that others keep.
+#pragma once
+
+#include <optional>
+#include <string>
+
+#include "bayswap/session.h"
+
+namespace bayswap {
+
+/// Appends the game to the user's catalog file; what stands there stays as it is written. Errors:
+/// `name-taken` when a game of that title and system is there.
+[[nodiscard]] Result<void> add_catalog_game(Session& session, const CatalogGame& game);
+
+struct ImportRequest {
+  Path file;                     ///< XML or CSV
+  std::optional<System> system;  ///< for lists that do not say it
+  std::string name;              ///< of the list; empty: the file's own
+};
+
+struct Imported {
+  Path file;              ///< where the list is kept
+  std::size_t games = 0;  ///< variants of one game count once
+  std::size_t dumps = 0;
+  std::size_t left_out = 0;  ///< lines whose system nobody says
+  bool replaced = false;     ///< an older list of that name
+};
+
+/// Keeps the list as `catalog/NAME.toml` beside the user's file; an older one of that name is
+/// replaced. Errors: `bad-list`, `no-match`, `usage` when the system is not said.
+[[nodiscard]] Result<Imported> import_catalog(Session& session, const ImportRequest& request);
+
+}  // namespace bayswap

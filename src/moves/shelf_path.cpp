@@ -1,0 +1,27 @@
+#include "moves/shelf_path.h"
+
+#include <fmt/format.h>
+
+#include "bays/file_names.h"
+#include "bytes/text.h"
+#include "moves/inside.h"
+
+namespace bayswap {
+
+Result<Path> shelf_path(const Bay& bay, const Shelf& shelf, const std::string& built,
+                        Checks& checks) {
+  const std::string name = shelf.names == FileNames::fat ? fat_path(built) : built;
+  const Path path = bay.place / name;
+  if (!inside(bay.place, path))
+    return fail(Trouble::stopped, "link",
+                fmt::format("{}: leads out of the bay through a link", safe_text(path.string())),
+                "Bay Swap does not write through links that leave a bay");
+  if (name != built)
+    checks.note({Level::note, "renamed",
+                 fmt::format("the file system there cannot hold the name {}: it goes as {}",
+                             safe_text(built), safe_text(name)),
+                 ""});
+  return path;
+}
+
+}  // namespace bayswap
