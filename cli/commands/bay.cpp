@@ -41,9 +41,10 @@ void add_learn(CLI::App& bay, Run& run) {
       const auto bay =
           learn_bay(*session.storage, session.catalog, arguments->name, arguments->place);
       if (!bay) return tl::unexpected(bay.error());
-      if (auto kept = session.bays.put(*session.storage, session.bays_file(), *bay); !kept)
-        return kept;
-      show_bays({*bay}, run, true);
+      auto kept = session.bays.put_learned(*session.storage, session.bays_file(), *bay);
+      if (!kept) return tl::unexpected(kept.error());
+      survey_bay(*session.storage, session.catalog, *kept);
+      show_bays({*kept}, run, true);
       return {};
     });
   });

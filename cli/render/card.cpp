@@ -253,7 +253,7 @@ std::string cell_text(const BlockUse& use, bool begins, std::size_t width, const
   return on_hue(use.save, text, style);
 }
 
-std::string map_text(const Card& card, std::string_view word, const Style& style) {
+std::string map_text(const Card& card, std::string_view word, bool package, const Style& style) {
   if (card.map.empty()) return {};
   const std::size_t columns = style.width() - 4;
   const std::size_t cells_at_most = columns * kMapRows;
@@ -286,11 +286,11 @@ std::string map_text(const Card& card, std::string_view word, const Style& style
   };
   std::vector<std::string> legend;
   if (has(BlockState::used))
-    legend.push_back(on_hue(0, "1", style) + fmt::format(" a save's {}s", word));
+    legend.push_back(on_hue(0, "1", style) + fmt::format(" a {}'s {}s", package ? "file" : "save", word));
   if (has(BlockState::free)) legend.push_back(style.paint(Tone::quiet, "·") + " free");
   if (has(BlockState::deleted))
     legend.push_back(in_hue(0, "░", style) + " deleted, still readable");
-  if (has(BlockState::system)) legend.push_back(style.paint(Tone::quiet, "▒") + " the card's own");
+  if (has(BlockState::system)) legend.push_back(style.paint(Tone::quiet, "▒") + (package ? " the package's own" : " the card's own"));
   if (has(BlockState::stray))
     legend.push_back(style.paint(Tone::warn, "?") + " in use, but by no save");
   if (has(BlockState::bad)) legend.push_back(style.paint(Tone::bad, "×") + " bad");
@@ -367,7 +367,7 @@ std::string card_text(const ShownCard& shown, const Style& style) {
     text += saves_text(card.deleted, all_places(card.deleted), true, style);
   }
   if (!style.colour()) text += "\n";
-  text += map_text(card, block_word(shown.layout->info().system), style);
+  text += map_text(card, block_word(shown.layout->info().system), package, style);
   Findings findings;
   for (const CardSave& on_card : card.saves)
     findings.insert(findings.end(), on_card.findings.begin(), on_card.findings.end());

@@ -237,7 +237,8 @@ Json to_json(const Bay& bay) {
   return {{"name", bay.name},
           {"place", bay.place.string()},
           {"shelves", std::move(shelves)},
-          {"unexplained", bay.unexplained}};
+          {"unexplained", bay.unexplained},
+          {"questions", bay.questions}};
 }
 
 Json to_json(const LayoutInfo& layout) {

@@ -346,6 +346,8 @@ std::string bay_text(const Bay& bay, const Style& style, bool surveyed) {
     if (!shelf.examples.empty())
       text += row(style, "", style.paint(Tone::quiet, "e.g. " + safe_text(shelf.examples.front())));
   }
+  for (const std::string& question : bay.questions)
+    text += row(style, "?", style.paint(Tone::warn, safe_text(question)));
   if (!bay.unexplained.empty())
     text += row(style, "left", fmt::format("{} not explained", bay.unexplained.size()));
   constexpr std::size_t kShown = 8;

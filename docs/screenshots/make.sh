@@ -33,7 +33,7 @@ shot() {
 }
 
 shot look 'bayswap look "den/saves/Glacier Post (America).srm" "reader/Glacier Post (America).mpk"' \
-  'bayswap look "ferry/gb" "reader/dead battery"'
+  'bayswap look drawer' 'bayswap look attic "reader/dead battery"'
 shot look-cartridges 'bayswap look "drawer/Moss & Motor (Europe).gba" "drawer/Quarry Choir.srm"' \
   'bayswap look "drawer/Ember Atlas.sav" "drawer/Ember Atlas (second dump).sav"' \
   'bayswap look "drawer/Ember Atlas (third dump).sav"'
@@ -41,7 +41,8 @@ shot bay-learn 'bayswap bay learn reader reader' 'bayswap bay learn den den'
 shot carry-plan 'bayswap carry "reader:Copper Tide" --to den --plan' \
   'bayswap carry "downloads/Copper Tide (Europe).sra" --to den --plan' \
   'bayswap carry "reader/dead battery/Lantern Drift.srm" --to den --plan'
-shot carry 'bayswap carry --all --from reader --to den'
+shot carry 'bayswap carry "reader:Copper Tide" --to den' 'bayswap carry --all --from reader --to den --plan' \
+  'bayswap carry --all --from reader --to den'
 shot reshape 'bayswap reshape "den/saves/Glacier Post (America).srm" --split -o chips' \
   'bayswap reshape chips/*.eeprom chips/*.pak1 --is n64-eeprom4k,n64-pak --as n64-combined-swap32 -o joined.srm' \
   'bayswap reshape joined.srm --as n64-eeprom4k -o eeprom.bin' \

@@ -45,6 +45,7 @@ struct Bay {
   Path place;
   std::vector<Shelf> shelves;
   std::vector<std::string> unexplained;  ///< relative path and reason; not part of the file
+  std::vector<std::string> questions;    ///< what learning could not settle; not part of the file
 };
 
 /// The user's bays, in the order of bays.toml.
@@ -59,6 +60,9 @@ class BayList {
   /// Errors: `unknown-bay`, with the known names in the hint.
   [[nodiscard]] Result<const Bay*> find(std::string_view name) const;
 
+  /// Adds what was learned anew. A bay of the same place keeps its shelves and every word of its
+  /// text; only shelves for files that none of them explains are added. Gives the bay as it is then.
+  [[nodiscard]] Result<Bay> put_learned(Storage& storage, const Path& file, const Bay& learned);
   /// Adds or replaces the bay in the file; everything else in it stays as it is written.
   Result<void> put(Storage& storage, const Path& file, const Bay& bay);
   Result<void> remove(Storage& storage, const Path& file, std::string_view name);

@@ -114,22 +114,35 @@ Result<Bay> bay_of(std::string name, const toml::node& node, const std::string& 
   return bay;
 }
 
+// Whether a pattern fits everything that was seen on a learned shelf.
+bool explains_all(const std::string& pattern, const Shelf& learned) {
+  if (pattern == learned.pattern) return true;
+  const auto own = NamingPattern::parse(pattern);
+  return own && !learned.examples.empty() &&
+         std::ranges::all_of(learned.examples, [&](const std::string& example) {
+           return own->match(example).has_value();
+         });
+}
+
+std::string shelf_text(const std::string& bay, const Shelf& shelf) {
+  std::string text = fmt::format("[[bay.{}.shelf]]\nsystem = {}\n", bay,
+                                 toml_string(to_string(shelf.system)));
+  if (shelf.kind != Kind::battery)
+    text += fmt::format("kind = {}\n", toml_string(to_string(shelf.kind)));
+  text += fmt::format("pattern = {}\nlayout = [", toml_string(shelf.pattern));
+  for (std::size_t i = 0; i < shelf.layout.size(); ++i)
+    text += (i > 0 ? ", " : "") + toml_string(shelf.layout[i]);
+  text += "]\n";
+  if (!shelf.roms.empty()) text += fmt::format("roms = {}\n", toml_string(shelf.roms));
+  if (shelf.names != FileNames::exact)
+    text += fmt::format("names = {}\n", toml_string(to_string(shelf.names)));
+  return text;
+}
+
 std::string write_bay(const Bay& bay) {
   std::string text =
       fmt::format("[bay.{}]\nplace = {}\n", bay.name, toml_string(bay.place.string()));
-  for (const Shelf& shelf : bay.shelves) {
-    text += fmt::format("[[bay.{}.shelf]]\nsystem = {}\n", bay.name,
-                        toml_string(to_string(shelf.system)));
-    if (shelf.kind != Kind::battery)
-      text += fmt::format("kind = {}\n", toml_string(to_string(shelf.kind)));
-    text += fmt::format("pattern = {}\nlayout = [", toml_string(shelf.pattern));
-    for (std::size_t i = 0; i < shelf.layout.size(); ++i)
-      text += (i > 0 ? ", " : "") + toml_string(shelf.layout[i]);
-    text += "]\n";
-    if (!shelf.roms.empty()) text += fmt::format("roms = {}\n", toml_string(shelf.roms));
-    if (shelf.names != FileNames::exact)
-      text += fmt::format("names = {}\n", toml_string(to_string(shelf.names)));
-  }
+  for (const Shelf& shelf : bay.shelves) text += shelf_text(bay.name, shelf);
   return text;
 }
 
@@ -240,6 +253,36 @@ Result<void> BayList::put(Storage& storage, const Path& file, const Bay& bay) {
   if (auto written = replace_file(storage, file, as_bytes(text)); !written) return written;
   *this = std::move(*checked);
   return {};
+}
+
+Result<Bay> BayList::put_learned(Storage& storage, const Path& file, const Bay& learned) {
+  const auto there = find(learned.name);
+  if (!there || (*there)->place != learned.place) {
+    if (auto done = put(storage, file, learned); !done) return tl::unexpected(done.error());
+    return learned;
+  }
+  Bay kept = **there;
+  std::string added;
+  for (const Shelf& shelf : learned.shelves) {
+    const bool known = std::ranges::any_of(kept.shelves, [&](const Shelf& own) {
+      return own.system == shelf.system && explains_all(own.pattern, shelf);
+    });
+    if (known) continue;
+    kept.shelves.push_back(shelf);
+    added += shelf_text(learned.name, shelf);
+  }
+  if (!added.empty()) {
+    std::string text = text_;
+    if (!text.empty() && !text.ends_with('\n')) text += "\n";
+    text += added;
+    auto checked = parse(text, file.string());
+    if (!checked) return tl::unexpected(checked.error());
+    if (auto written = replace_file(storage, file, as_bytes(text)); !written)
+      return tl::unexpected(written.error());
+    *this = std::move(*checked);
+  }
+  kept.questions = learned.questions;
+  return kept;
 }
 
 Result<void> BayList::remove(Storage& storage, const Path& file, std::string_view name) {

@@ -1,11 +1,13 @@
 // Working out from a folder where a program keeps its saves.
 #include <fmt/format.h>
+#include <fmt/ranges.h>
 
 #include <algorithm>
 #include <map>
 #include <set>
 
 #include "bays/file_names.h"
+#include "bays/name_fields.h"
 #include "bays/rom_index.h"
 #include "bays/walk.h"
 #include "bayswap/bay.h"
@@ -16,6 +18,7 @@
 #include "cards/companion.h"
 #include "folders/find_folders.h"
 #include "layouts/folders/path_text.h"
+#include "look/inspect.h"
 
 namespace bayswap {
 namespace {
@@ -42,8 +45,9 @@ bool word_char(char c) {
          static_cast<unsigned char>(c) >= 0x80;
 }
 
-// The longest ROM name that stands in a path component as a whole word.
-std::string stem_in(std::string_view component, const RomIndex& roms) {
+// The longest word of which `known` says so that stands in a path component as a whole.
+template <class Known>
+std::string word_in(std::string_view component, const Known& known) {
   for (std::size_t length = component.size(); length > 0; --length) {
     for (std::size_t start = 0; start + length <= component.size(); ++start) {
       const bool whole_left =
@@ -51,23 +55,24 @@ std::string stem_in(std::string_view component, const RomIndex& roms) {
       const std::size_t end = start + length;
       const bool whole_right =
           end == component.size() || !word_char(component[end]) || !word_char(component[end - 1]);
-      if (whole_left && whole_right && roms.has_stem(component.substr(start, length)))
+      if (whole_left && whole_right && known(component.substr(start, length)))
         return std::string(component.substr(start, length));
     }
   }
   return {};
 }
 
-std::string pattern_of(const std::string& relative, const std::string& stem) {
+std::string pattern_of(const std::string& relative, const std::string& word,
+                       const std::string& field) {
   std::string pattern;
   std::size_t at = 0;
   while (true) {
-    const std::size_t found = relative.find(stem, at);
+    const std::size_t found = relative.find(word, at);
     pattern += literal_text(
         std::string_view(relative).substr(at, found == std::string::npos ? found : found - at));
     if (found == std::string::npos) return pattern;
-    pattern += "{stem}";
-    at = found + stem.size();
+    pattern += "{" + field + "}";
+    at = found + word.size();
   }
 }
 
@@ -77,15 +82,16 @@ std::string label_pattern(const std::string& relative, const std::string& label)
          literal_text(std::string_view(relative).substr(found + label.size()));
 }
 
-std::string stem_of_path(const std::string& relative, const RomIndex& roms) {
+template <class Known>
+std::string word_of_path(const std::string& relative, const Known& known) {
   // The file name says more than the folders above it.
   std::string_view rest = relative;
   while (true) {
     const std::size_t slash = rest.rfind('/');
     const std::string_view component =
         slash == std::string_view::npos ? rest : rest.substr(slash + 1);
-    std::string stem = stem_in(component, roms);
-    if (!stem.empty() || slash == std::string_view::npos) return stem;
+    std::string word = word_in(component, known);
+    if (!word.empty() || slash == std::string_view::npos) return word;
     rest = rest.substr(0, slash);
   }
 }
@@ -154,6 +160,8 @@ std::string common_folder(const std::set<std::string>& folders) {
 
 class Learner {
  public:
+  [[nodiscard]] const std::vector<std::string>& questions() const { return questions_; }
+
   Learner(Storage& storage, const Catalog& catalog, const Path& place)
       : storage_(storage), catalog_(catalog), place_(place) {}
 
@@ -166,8 +174,11 @@ class Learner {
       }
     });
     sort_in_folders();
+    collect_words();
+    std::vector<Candidate> left;
     for (const Candidate& candidate : candidates_)
-      if (!in_folder(candidate)) sort_in(candidate);
+      if (!in_folder(candidate) && !sort_in(candidate)) left.push_back(candidate);
+    sort_in_alone(left);
     std::vector<Shelf> found;
     for (const auto& [key, group] : groups_) {
       Shelf shelf;
@@ -241,20 +252,33 @@ class Learner {
     return false;
   }
 
-  void sort_in(const Candidate& candidate) {
-    if (sort_in_named(candidate)) return;
-    (void)sort_in_card(candidate);
+  bool sort_in(const Candidate& candidate) {
+    return sort_in_named(candidate) || sort_in_card(candidate);
   }
 
   bool sort_in_named(const Candidate& candidate) {
-    const std::string stem = stem_of_path(candidate.relative, roms_);
-    if (stem.empty()) return false;
-    const std::string pattern = pattern_of(candidate.relative, stem);
+    const std::string stem = word_of_path(
+        candidate.relative, [&](std::string_view word) { return roms_.has_stem(word); });
+    if (!stem.empty()) {
+      std::vector<const RomFile*> roms = roms_.matching(stem, std::nullopt);
+      std::erase_if(roms, [&](const RomFile* rom) { return rom->stem != stem; });
+      return sort_in_for(candidate, stem, "stem", roms);
+    }
+    const std::string word = word_of_path(candidate.relative, [&](std::string_view text) {
+      return words_.contains(std::string(text));
+    });
+    if (word.empty()) return false;
+    const auto& [field, roms] = words_.at(word);
+    return sort_in_for(candidate, word, field, roms);
+  }
+
+  bool sort_in_for(const Candidate& candidate, const std::string& word, const std::string& field,
+                   const std::vector<const RomFile*>& roms) {
+    const std::string pattern = pattern_of(candidate.relative, word, field);
     if (!NamingPattern::parse(pattern)) return false;
     const auto view = storage_.view(candidate.path, kSaveLimit);
     if (!view) return false;
-    for (const RomFile* rom : roms_.matching(stem, std::nullopt)) {
-      if (rom->stem != stem) continue;
+    for (const RomFile* rom : roms) {
       const auto guesses = identify(view->bytes(), hints_of(rom->info, catalog_));
       if (guesses.empty() || guesses.front().confidence == Confidence::possible) continue;
       Group& group = groups_[{pattern, rom->info.system}];
@@ -268,10 +292,88 @@ class Learner {
     return false;
   }
 
+  // What a ROM is called in other words than its file's name. A word that two ROMs share in
+  // different fields says nothing.
+  void collect_words() {
+    std::set<std::string> unclear;
+    for (const RomFile& rom : roms_.roms())
+      for (const auto& [word, field] : words_of_rom(rom, catalog_)) {
+        auto& [known, roms] = words_[word];
+        if (!known.empty() && known != field) unclear.insert(word);
+        known = field;
+        if (std::ranges::find(roms, &rom) == roms.end()) roms.push_back(&rom);
+      }
+    for (const std::string& word : unclear) words_.erase(word);
+  }
+
+  // Saves without any ROM near them: where their content says what they are, their folder and
+  // extension make the shelf.
+  void sort_in_alone(const std::vector<Candidate>& left) {
+    std::map<std::pair<std::string, System>, Group> groups;
+    std::map<std::string, std::map<std::string, std::size_t>> unclear;  // pattern, layouts, files
+    for (const Candidate& candidate : left) {
+      const auto pattern = pattern_alone(candidate);
+      const auto view = storage_.view(candidate.path, kSaveLimit);
+      if (!pattern || !view || has_state_name(candidate.path.filename().string()) ||
+          has_state_bytes(view->bytes()))
+        continue;
+      Hints hints;
+      hints.file_name = candidate.path.filename().string();
+      const auto guesses = identify(view->bytes(), hints);
+      if (guesses.empty() || !holds_chips(*guesses.front().layout)) continue;
+      const Guess& best = guesses.front();
+      const bool several = std::ranges::any_of(guesses, [&](const Guess& other) {
+        return other.confidence == best.confidence &&
+               other.layout->info().system != best.layout->info().system;
+      });
+      if (several || best.confidence == Confidence::possible) {
+        for (const Guess& guess : guesses)
+          if (guess.confidence == best.confidence)
+            ++unclear[*pattern][guess.layout->info().id];
+        continue;
+      }
+      Group& group = groups[{*pattern, best.layout->info().system}];
+      group.files.push_back(candidate);
+      ++group.votes[best.layout->info().id];
+      if (best.by_content) ++group.evidence[best.layout->info().id];
+    }
+    for (auto& [key, group] : groups) groups_.try_emplace(key, std::move(group));
+    for (const auto& [pattern, layouts] : unclear) ask(pattern, layouts);
+  }
+
+  static std::optional<std::string> pattern_alone(const Candidate& candidate) {
+    const std::string extension = candidate.path.extension().string();
+    if (extension.size() < 2) return std::nullopt;
+    const std::string folder = Path(candidate.relative).parent_path().generic_string();
+    std::string pattern = (folder.empty() ? "" : literal_text(folder) + "/") + "{stem}" +
+                          literal_text(extension);
+    if (!NamingPattern::parse(pattern)) return std::nullopt;
+    return pattern;
+  }
+
+  // A question is asked only where one shelf would hold several files, and readings fit equally.
+  void ask(const std::string& pattern, const std::map<std::string, std::size_t>& layouts) {
+    std::size_t most = 0;
+    for (const auto& [id, files] : layouts) most = std::max(most, files);
+    if (most < 2) return;
+    std::vector<std::string> ids;
+    for (const auto& [id, files] : layouts)
+      if (files == most) ids.push_back(id);
+    constexpr std::size_t kShown = 6;
+    const bool more = ids.size() > kShown;
+    ids.resize(std::min(ids.size(), kShown));
+    questions_.push_back(
+        fmt::format("{}: {} could be {}{}; name their ROMs' folder by learning a place that holds "
+                    "both, or write the shelf by hand in bays.toml",
+                    pattern, counted(most, "file"), fmt::join(ids, " or "), more ? " or others" : ""));
+  }
+
   Storage& storage_;
   const Catalog& catalog_;
   Path place_;
   RomIndex roms_;
+  std::map<std::string, std::pair<std::string, std::vector<const RomFile*>>> words_;
+  std::vector<std::string> questions_;
   std::vector<Candidate> candidates_;
   std::vector<Path> folders_;  // that are saves of their own
   std::map<std::pair<std::string, System>, Group> groups_;
@@ -290,8 +392,10 @@ Result<Bay> learn_bay(Storage& storage, const Catalog& catalog, std::string name
   bay.place = std::filesystem::canonical(place, problem);
   if (problem) bay.place = place;
   if (const auto listed = storage.list(bay.place); !listed) return tl::unexpected(listed.error());
-  auto shelves = Learner(storage, catalog, bay.place).shelves();
+  Learner learner(storage, catalog, bay.place);
+  auto shelves = learner.shelves();
   if (!shelves) return tl::unexpected(shelves.error());
+  bay.questions = learner.questions();
   bay.shelves = std::move(*shelves);
   const FileNames names = names_kept_by(storage, bay.place);
   for (Shelf& shelf : bay.shelves) shelf.names = names;
@@ -303,6 +407,7 @@ Result<Bay> learn_bay(Storage& storage, const Catalog& catalog, std::string name
             "{}: nothing there is a memory card or a title's folder, and no save there carries the "
             "name of a ROM beside it",
             safe_text(bay.place.string())),
+        !bay.questions.empty() ? bay.questions.front() :
         "start a game there once and save in it, so that an example exists, then learn "
         "again; or write the shelf by hand in bays.toml");
   return bay;

@@ -4,6 +4,7 @@
 
 #include <algorithm>
 
+#include "bays/name_fields.h"
 #include "bayswap/naming.h"
 #include "bytes/text.h"
 #include "cards/companion.h"
@@ -139,7 +140,11 @@ std::optional<ShelfMatch> find_shelf(Session& session, RomFolders& folders, cons
       if (!fields) continue;
       const auto stem = fields->find("stem");
       ShelfMatch match{&bay, &shelf, stem == fields->end() ? stem_of(path) : stem->second};
-      if (!shelf_roms(folders, bay, shelf).matching(match.stem, shelf.system).empty()) return match;
+      const auto roms = roms_of_fields(shelf_roms(folders, bay, shelf), shelf.system, *fields,
+                                       session.catalog);
+      // A title or code in the path means the ROM's own name.
+      if (stem == fields->end() && !roms.empty()) match.stem = roms.front()->stem;
+      if (!roms.empty()) return match;
       if (!loose) loose = match;
     }
   }

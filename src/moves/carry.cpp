@@ -226,7 +226,7 @@ class Carrier {
     // Chips that the user let through differ from the hints, which must then not shape the file.
     if (has_code(checks.found(), "chip-differs")) hints.chips.reset();
 
-    auto targets = make_targets(session_, *bay_, source, *game, hints, checks);
+    auto targets = make_targets(session_, folders_, *bay_, source, *game, hints, checks);
     if (!targets) {
       if (targets.error().trouble != Trouble::stopped) return tl::unexpected(targets.error());
       const Error& error = targets.error();

@@ -10,6 +10,7 @@
 #include "layouts/battery/chips.h"
 #include "moves/mover.h"
 #include "moves/part_layouts.h"
+#include "bays/name_fields.h"
 #include "moves/shelf_path.h"
 #include "naming/tags.h"
 
@@ -127,19 +128,12 @@ std::optional<TargetGame> without_rom(Session& session, RomFolders& folders, con
   return std::nullopt;
 }
 
-Fields fields_of(const TargetGame& game, const Source& source) {
-  Fields fields{{"stem", game.stem}};
+Fields fields_of(const TargetGame& game, const Source& source, const Catalog& catalog,
+                 TitleStyle style) {
   const std::optional<RomFile>& rom = game.rom ? game.rom : source.rom;
-  const auto put = [&](const char* name, const std::string& value) {
-    if (!value.empty()) fields.emplace(name, value);
-  };
-  if (rom) {
-    put("title", rom->info.game.title);
-    put("code", rom->info.game.code);
-    put("maker", rom->info.game.maker);
-    put("region", std::string(to_string(rom->info.game.region)));
-  }
-  put("title", game.stem);
+  Fields fields = rom ? fields_of_rom(*rom, catalog, style) : Fields{};
+  fields.insert_or_assign("stem", game.stem);
+  fields.try_emplace("title", game.stem);
   return fields;
 }
 
@@ -155,9 +149,9 @@ struct Option {
 
 class TargetMaker {
  public:
-  TargetMaker(Session& session, const Bay& bay, const Source& source, const TargetGame& game,
-              const Hints& hints, Checks& checks)
-      : session_(session), bay_(bay), source_(source), game_(game), hints_(hints), checks_(checks) {
+  TargetMaker(Session& session, RomFolders& folders, const Bay& bay, const Source& source,
+              const TargetGame& game, const Hints& hints, Checks& checks)
+      : session_(session), folders_(folders), bay_(bay), source_(source), game_(game), hints_(hints), checks_(checks) {
     for (const Part& part : source.save.parts)
       if (!part.blank || source.save.blank()) wanted_.push_back(part.name);
     // A clock alone is worth carrying only when it is all there is.
@@ -199,7 +193,12 @@ class TargetMaker {
     for (const Shelf* shelf : shelves_for(bay_, source_.save.system)) {
       const auto pattern = NamingPattern::parse(shelf->pattern);
       if (!pattern) return tl::unexpected(pattern.error());
-      const auto relative = pattern->build(fields_of(game_, source_));
+      const TitleStyle style =
+          pattern->uses("title")
+              ? title_style_of(*session_.storage, bay_, *pattern, shelf_roms(folders_, bay_, *shelf))
+              : TitleStyle::people;
+      const auto relative =
+          pattern->build(fields_of(game_, source_, session_.catalog, style));
       if (!relative) {
         reasons_.push_back(relative.error().text);
         continue;
@@ -328,6 +327,7 @@ class TargetMaker {
   }
 
   Session& session_;
+  RomFolders& folders_;
   const Bay& bay_;
   const Source& source_;
   const TargetGame& game_;
@@ -402,9 +402,9 @@ Roms roms_named(Session& session, RomFolders& folders, const Bay& bay, const std
   return found.empty() ? by_name(roms, stem, session.catalog) : found;
 }
 
-Result<Targets> make_targets(Session& session, const Bay& bay, const Source& source,
+Result<Targets> make_targets(Session& session, RomFolders& folders, const Bay& bay, const Source& source,
                              const TargetGame& game, const Hints& hints, Checks& checks) {
-  return TargetMaker(session, bay, source, game, hints, checks).make();
+  return TargetMaker(session, folders, bay, source, game, hints, checks).make();
 }
 
 }  // namespace bayswap

@@ -64,7 +64,7 @@ TEST(BayList, ChangesOneBayAndKeepsTheRestAsWritten) {
   const Path file = folder.write("bays.toml", std::string(kTwoBays));
   auto list = BayList::load(disk(), file);
   ASSERT_TRUE(list);
-  Bay attic{"attic", "/media/attic \"x\"", {}, {}};
+  Bay attic{"attic", "/media/attic \"x\"", {}, {}, {}};
   attic.shelves.push_back({System::gb, Kind::battery, "{stem}.sav", {"gb-battery"}, ".", 0, 0, {}});
   ASSERT_TRUE(list->put(disk(), file, attic));
   ASSERT_TRUE(list->remove(disk(), file, "den"));

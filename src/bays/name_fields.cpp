@@ -1,0 +1,76 @@
+#include "bays/name_fields.h"
+
+#include <algorithm>
+
+#include "bays/walk.h"
+#include "bytes/text.h"
+
+namespace bayswap {
+namespace {
+
+constexpr std::size_t kLeastWord = 4;  // letters; shorter words stand in paths by chance
+
+}  // namespace
+
+Fields fields_of_rom(const RomFile& rom, const Catalog& catalog, TitleStyle style) {
+  Fields fields{{"stem", rom.stem}};
+  const auto put = [&](const char* name, const std::string& value) {
+    if (!value.empty()) fields.emplace(name, value);
+  };
+  const Game& game = rom.info.game;
+  put("title", style == TitleStyle::header ? game.title : game_of(rom, catalog).title);
+  put("code", game.code);
+  put("serial", game.serial);
+  put("maker", game.maker);
+  put("region", std::string(to_string(game.region)));
+  return fields;
+}
+
+std::vector<const RomFile*> roms_of_fields(const RomIndex& roms, System system,
+                                           const Fields& fields, const Catalog& catalog) {
+  if (const auto stem = fields.find("stem"); stem != fields.end())
+    return roms.matching(stem->second, system);
+  std::vector<const RomFile*> found;
+  for (const RomFile& rom : roms.roms()) {
+    if (rom.info.system != system) continue;
+    const auto agrees = [&](const char* field, const std::string& value) {
+      const auto there = fields.find(field);
+      return there != fields.end() && !value.empty() && there->second == value;
+    };
+    const Game& game = rom.info.game;
+    if (agrees("title", game.title) || agrees("title", game_of(rom, catalog).title) ||
+        agrees("code", game.code) || agrees("serial", game.serial))
+      found.push_back(&rom);
+  }
+  return found;
+}
+
+std::vector<std::pair<std::string, std::string>> words_of_rom(const RomFile& rom,
+                                                              const Catalog& catalog) {
+  std::vector<std::pair<std::string, std::string>> words;
+  const auto add = [&](const std::string& word, const char* field) {
+    if (word.size() >= kLeastWord) words.emplace_back(word, field);
+  };
+  add(game_of(rom, catalog).title, "title");
+  add(rom.info.game.title, "title");
+  if (!rom.info.shared_code) add(rom.info.game.code, "code");
+  add(rom.info.game.serial, "serial");
+  return words;
+}
+
+TitleStyle title_style_of(Storage& storage, const Bay& bay, const NamingPattern& pattern,
+                          const RomIndex& roms) {
+  std::size_t headers = 0;
+  std::size_t people = 0;
+  walk_files(storage, bay.place, true, [&](const Path& path, const FileInfo&) {
+    const auto fields = pattern.match(path.lexically_relative(bay.place).generic_string());
+    const auto title = fields ? fields->find("title") : Fields::const_iterator{};
+    if (!fields || title == fields->end()) return;
+    const bool header = std::ranges::any_of(
+        roms.roms(), [&](const RomFile& rom) { return rom.info.game.title == title->second; });
+    ++(header ? headers : people);
+  });
+  return headers > people ? TitleStyle::header : TitleStyle::people;
+}
+
+}  // namespace bayswap

@@ -1,0 +1,37 @@
+// Between ROMs and the fields of naming patterns.
+#pragma once
+
+#include <string>
+#include <utility>
+#include <vector>
+
+#include "bays/rom_index.h"
+#include "bayswap/bay.h"
+#include "bayswap/naming.h"
+
+namespace bayswap {
+
+/// What a pattern's `{title}` is on a shelf.
+enum class TitleStyle {
+  people,  ///< as people write it: the catalog's, or the ROM's name without tags
+  header,  ///< as the ROM's header has it
+};
+
+/// The ROM's values for `stem`, `title`, `code`, `serial`, `maker` and `region`.
+[[nodiscard]] Fields fields_of_rom(const RomFile& rom, const Catalog& catalog, TitleStyle style);
+
+/// The ROMs that values read from a path mean: by stem, else by title of either style, code or
+/// serial.
+[[nodiscard]] std::vector<const RomFile*> roms_of_fields(const RomIndex& roms, System system,
+                                                         const Fields& fields,
+                                                         const Catalog& catalog);
+
+/// The words that a ROM can lend to a path, with the field of each; long enough to mean something.
+[[nodiscard]] std::vector<std::pair<std::string, std::string>> words_of_rom(const RomFile& rom,
+                                                                            const Catalog& catalog);
+
+/// What the names that lie on a shelf already have for titles.
+[[nodiscard]] TitleStyle title_style_of(Storage& storage, const Bay& bay,
+                                        const NamingPattern& pattern, const RomIndex& roms);
+
+}  // namespace bayswap
