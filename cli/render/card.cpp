@@ -286,11 +286,14 @@ std::string map_text(const Card& card, std::string_view word, bool package, cons
   };
   std::vector<std::string> legend;
   if (has(BlockState::used))
-    legend.push_back(on_hue(0, "1", style) + fmt::format(" a {}'s {}s", package ? "file" : "save", word));
+    legend.push_back(on_hue(0, "1", style) +
+                     fmt::format(" a {}'s {}s", package ? "file" : "save", word));
   if (has(BlockState::free)) legend.push_back(style.paint(Tone::quiet, "·") + " free");
   if (has(BlockState::deleted))
     legend.push_back(in_hue(0, "░", style) + " deleted, still readable");
-  if (has(BlockState::system)) legend.push_back(style.paint(Tone::quiet, "▒") + (package ? " the package's own" : " the card's own"));
+  if (has(BlockState::system))
+    legend.push_back(style.paint(Tone::quiet, "▒") +
+                     (package ? " the package's own" : " the card's own"));
   if (has(BlockState::stray))
     legend.push_back(style.paint(Tone::warn, "?") + " in use, but by no save");
   if (has(BlockState::bad)) legend.push_back(style.paint(Tone::bad, "×") + " bad");

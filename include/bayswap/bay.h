@@ -61,7 +61,8 @@ class BayList {
   [[nodiscard]] Result<const Bay*> find(std::string_view name) const;
 
   /// Adds what was learned anew. A bay of the same place keeps its shelves and every word of its
-  /// text; only shelves for files that none of them explains are added. Gives the bay as it is then.
+  /// text; only shelves for files that none of them explains are added. Gives the bay as it is
+  /// then.
   [[nodiscard]] Result<Bay> put_learned(Storage& storage, const Path& file, const Bay& learned);
   /// Adds or replaces the bay in the file; everything else in it stays as it is written.
   Result<void> put(Storage& storage, const Path& file, const Bay& bay);

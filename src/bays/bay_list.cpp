@@ -125,8 +125,8 @@ bool explains_all(const std::string& pattern, const Shelf& learned) {
 }
 
 std::string shelf_text(const std::string& bay, const Shelf& shelf) {
-  std::string text = fmt::format("[[bay.{}.shelf]]\nsystem = {}\n", bay,
-                                 toml_string(to_string(shelf.system)));
+  std::string text =
+      fmt::format("[[bay.{}.shelf]]\nsystem = {}\n", bay, toml_string(to_string(shelf.system)));
   if (shelf.kind != Kind::battery)
     text += fmt::format("kind = {}\n", toml_string(to_string(shelf.kind)));
   text += fmt::format("pattern = {}\nlayout = [", toml_string(shelf.pattern));

@@ -220,13 +220,6 @@ Result<std::vector<ListedGame>> read_csv(std::string_view text, const std::strin
   return games;
 }
 
-std::string untagged(const std::string& name) {
-  const std::size_t tag = name.find_first_of("([");
-  std::string title = name.substr(0, tag == 0 ? std::string::npos : tag);
-  while (!title.empty() && title.back() == ' ') title.pop_back();
-  return title;
-}
-
 Region region_of(const ListedGame& game) {
   if (!game.region.empty()) {
     if (const auto known = parse_region(lower_ascii(game.region))) return *known;
@@ -258,7 +251,7 @@ std::vector<CatalogGame> grouped_games(const std::vector<ListedGame>& listed,
   for (const ListedGame& one : listed) {
     const auto own = parse_system(lower_ascii(one.system));
     if (!own && !system) continue;
-    const std::string title = untagged(one.parent.empty() ? one.name : one.parent);
+    const std::string title = untagged_name(one.parent.empty() ? one.name : one.parent);
     const System of = own.value_or(system.value_or(System::snes));
     const auto [place, fresh] =
         places.try_emplace(fmt::format("{}:{}", to_string(of), plain_title(title)), games.size());

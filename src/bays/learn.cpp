@@ -38,6 +38,7 @@ struct Group {
   std::set<std::string> rom_folders;
   std::map<std::string, unsigned> votes;     // by layout id
   std::map<std::string, unsigned> evidence;  // votes in which the content itself spoke
+  std::size_t titled = 0;                    // files whose ROM's title is the same as its stem
 };
 
 bool word_char(char c) {
@@ -178,6 +179,7 @@ class Learner {
     std::vector<Candidate> left;
     for (const Candidate& candidate : candidates_)
       if (!in_folder(candidate) && !sort_in(candidate)) left.push_back(candidate);
+    merge_titles();
     sort_in_alone(left);
     std::vector<Shelf> found;
     for (const auto& [key, group] : groups_) {
@@ -262,7 +264,10 @@ class Learner {
     if (!stem.empty()) {
       std::vector<const RomFile*> roms = roms_.matching(stem, std::nullopt);
       std::erase_if(roms, [&](const RomFile* rom) { return rom->stem != stem; });
-      return sort_in_for(candidate, stem, "stem", roms);
+      const bool sorted = sort_in_for(candidate, stem, "stem", roms);
+      if (sorted && people_title(*roms.front(), catalog_) == stem)
+        ++groups_[{pattern_of(candidate.relative, stem, "stem"), roms.front()->info.system}].titled;
+      return sorted;
     }
     const std::string word = word_of_path(candidate.relative, [&](std::string_view text) {
       return words_.contains(std::string(text));
@@ -290,6 +295,31 @@ class Learner {
       return true;
     }
     return false;
+  }
+
+  // Where some ROMs' names carry no tags, their saves read both ways; the others tell which way.
+  void merge_titles() {
+    for (auto group = groups_.begin(); group != groups_.end();) {
+      const auto& [pattern, system] = group->first;
+      std::string other = pattern;
+      for (std::size_t at = other.find("{stem}"); at != std::string::npos;
+           at = other.find("{stem}"))
+        other.replace(at, 6, "{title}");
+      const auto titles = groups_.find({other, system});
+      const bool both = titles != groups_.end() && titles != group &&
+                        group->second.titled == group->second.files.size();
+      if (!both) {
+        ++group;
+        continue;
+      }
+      Group& into = titles->second;
+      const Group& from = group->second;
+      into.files.insert(into.files.end(), from.files.begin(), from.files.end());
+      into.rom_folders.insert(from.rom_folders.begin(), from.rom_folders.end());
+      for (const auto& [id, votes] : from.votes) into.votes[id] += votes;
+      for (const auto& [id, votes] : from.evidence) into.evidence[id] += votes;
+      group = groups_.erase(group);
+    }
   }
 
   // What a ROM is called in other words than its file's name. A word that two ROMs share in
@@ -328,8 +358,7 @@ class Learner {
       });
       if (several || best.confidence == Confidence::possible) {
         for (const Guess& guess : guesses)
-          if (guess.confidence == best.confidence)
-            ++unclear[*pattern][guess.layout->info().id];
+          if (guess.confidence == best.confidence) ++unclear[*pattern][guess.layout->info().id];
         continue;
       }
       Group& group = groups[{*pattern, best.layout->info().system}];
@@ -345,8 +374,8 @@ class Learner {
     const std::string extension = candidate.path.extension().string();
     if (extension.size() < 2) return std::nullopt;
     const std::string folder = Path(candidate.relative).parent_path().generic_string();
-    std::string pattern = (folder.empty() ? "" : literal_text(folder) + "/") + "{stem}" +
-                          literal_text(extension);
+    std::string pattern =
+        (folder.empty() ? "" : literal_text(folder) + "/") + "{stem}" + literal_text(extension);
     if (!NamingPattern::parse(pattern)) return std::nullopt;
     return pattern;
   }
@@ -362,10 +391,10 @@ class Learner {
     constexpr std::size_t kShown = 6;
     const bool more = ids.size() > kShown;
     ids.resize(std::min(ids.size(), kShown));
-    questions_.push_back(
-        fmt::format("{}: {} could be {}{}; name their ROMs' folder by learning a place that holds "
-                    "both, or write the shelf by hand in bays.toml",
-                    pattern, counted(most, "file"), fmt::join(ids, " or "), more ? " or others" : ""));
+    questions_.push_back(fmt::format(
+        "{}: {} could be {}{}; name their ROMs' folder by learning a place that holds "
+        "both, or write the shelf by hand in bays.toml",
+        pattern, counted(most, "file"), fmt::join(ids, " or "), more ? " or others" : ""));
   }
 
   Storage& storage_;
@@ -407,9 +436,10 @@ Result<Bay> learn_bay(Storage& storage, const Catalog& catalog, std::string name
             "{}: nothing there is a memory card or a title's folder, and no save there carries the "
             "name of a ROM beside it",
             safe_text(bay.place.string())),
-        !bay.questions.empty() ? bay.questions.front() :
-        "start a game there once and save in it, so that an example exists, then learn "
-        "again; or write the shelf by hand in bays.toml");
+        !bay.questions.empty()
+            ? bay.questions.front()
+            : "start a game there once and save in it, so that an example exists, then learn "
+              "again; or write the shelf by hand in bays.toml");
   return bay;
 }
 

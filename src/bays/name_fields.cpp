@@ -4,6 +4,7 @@
 
 #include "bays/walk.h"
 #include "bytes/text.h"
+#include "naming/tags.h"
 
 namespace bayswap {
 namespace {
@@ -12,13 +13,18 @@ constexpr std::size_t kLeastWord = 4;  // letters; shorter words stand in paths 
 
 }  // namespace
 
+std::string people_title(const RomFile& rom, const Catalog& catalog) {
+  if (const CatalogGame* known = catalog.find(rom.info)) return known->title;
+  return untagged_name(rom.stem);
+}
+
 Fields fields_of_rom(const RomFile& rom, const Catalog& catalog, TitleStyle style) {
   Fields fields{{"stem", rom.stem}};
   const auto put = [&](const char* name, const std::string& value) {
     if (!value.empty()) fields.emplace(name, value);
   };
   const Game& game = rom.info.game;
-  put("title", style == TitleStyle::header ? game.title : game_of(rom, catalog).title);
+  put("title", style == TitleStyle::header ? game.title : people_title(rom, catalog));
   put("code", game.code);
   put("serial", game.serial);
   put("maker", game.maker);
@@ -38,7 +44,7 @@ std::vector<const RomFile*> roms_of_fields(const RomIndex& roms, System system,
       return there != fields.end() && !value.empty() && there->second == value;
     };
     const Game& game = rom.info.game;
-    if (agrees("title", game.title) || agrees("title", game_of(rom, catalog).title) ||
+    if (agrees("title", game.title) || agrees("title", people_title(rom, catalog)) ||
         agrees("code", game.code) || agrees("serial", game.serial))
       found.push_back(&rom);
   }
@@ -51,7 +57,7 @@ std::vector<std::pair<std::string, std::string>> words_of_rom(const RomFile& rom
   const auto add = [&](const std::string& word, const char* field) {
     if (word.size() >= kLeastWord) words.emplace_back(word, field);
   };
-  add(game_of(rom, catalog).title, "title");
+  add(people_title(rom, catalog), "title");
   add(rom.info.game.title, "title");
   if (!rom.info.shared_code) add(rom.info.game.code, "code");
   add(rom.info.game.serial, "serial");
@@ -59,16 +65,17 @@ std::vector<std::pair<std::string, std::string>> words_of_rom(const RomFile& rom
 }
 
 TitleStyle title_style_of(Storage& storage, const Bay& bay, const NamingPattern& pattern,
-                          const RomIndex& roms) {
+                          const RomIndex& roms, const Catalog& catalog) {
   std::size_t headers = 0;
   std::size_t people = 0;
   walk_files(storage, bay.place, true, [&](const Path& path, const FileInfo&) {
     const auto fields = pattern.match(path.lexically_relative(bay.place).generic_string());
     const auto title = fields ? fields->find("title") : Fields::const_iterator{};
     if (!fields || title == fields->end()) return;
-    const bool header = std::ranges::any_of(
-        roms.roms(), [&](const RomFile& rom) { return rom.info.game.title == title->second; });
-    ++(header ? headers : people);
+    for (const RomFile& rom : roms.roms()) {
+      headers += rom.info.game.title == title->second ? 1 : 0;
+      people += people_title(rom, catalog) == title->second ? 1 : 0;
+    }
   });
   return headers > people ? TitleStyle::header : TitleStyle::people;
 }

@@ -17,6 +17,9 @@ enum class TitleStyle {
   header,  ///< as the ROM's header has it
 };
 
+/// The catalog's title, or the ROM's name without tags.
+[[nodiscard]] std::string people_title(const RomFile& rom, const Catalog& catalog);
+
 /// The ROM's values for `stem`, `title`, `code`, `serial`, `maker` and `region`.
 [[nodiscard]] Fields fields_of_rom(const RomFile& rom, const Catalog& catalog, TitleStyle style);
 
@@ -32,6 +35,7 @@ enum class TitleStyle {
 
 /// What the names that lie on a shelf already have for titles.
 [[nodiscard]] TitleStyle title_style_of(Storage& storage, const Bay& bay,
-                                        const NamingPattern& pattern, const RomIndex& roms);
+                                        const NamingPattern& pattern, const RomIndex& roms,
+                                        const Catalog& catalog);
 
 }  // namespace bayswap

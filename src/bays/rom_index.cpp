@@ -136,9 +136,7 @@ Game game_of(const RomFile& rom, const Catalog& catalog) {
     game.title = known->title;
     return game;
   }
-  const std::size_t tag = rom.stem.find_first_of("([");
-  std::string name = rom.stem.substr(0, tag == 0 ? std::string::npos : tag);
-  while (!name.empty() && name.back() == ' ') name.pop_back();
+  const std::string name = untagged_name(rom.stem);
   if (game.title.empty() || titles_agree(name, game.title)) game.title = safe_text(name);
   return game;
 }

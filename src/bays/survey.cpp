@@ -7,6 +7,7 @@
 #include <optional>
 #include <set>
 
+#include "bays/name_fields.h"
 #include "bays/rom_index.h"
 #include "bays/walk.h"
 #include "bayswap/layout.h"
@@ -27,10 +28,12 @@ struct Rule {
   const RomIndex* roms = nullptr;
 };
 
-bool knows(const Rule& rule, const std::string& stem) {
-  for (const RomFile* rom : rule.roms->matching(stem, rule.shelf->system))
-    if (rom->stem == stem) return true;
-  return false;
+// Whether a ROM is called so: by its exact name, or in its other words.
+bool knows(const Rule& rule, const Fields& fields, const Catalog& catalog) {
+  const auto roms = roms_of_fields(*rule.roms, rule.shelf->system, fields, catalog);
+  const auto stem = fields.find("stem");
+  if (stem == fields.end()) return !roms.empty();
+  return std::ranges::any_of(roms, [&](const RomFile* rom) { return rom->stem == stem->second; });
 }
 
 std::string reason_for(Storage& storage, const Path& path, bool matched) {
@@ -102,9 +105,7 @@ void survey_bay(Storage& storage, const Catalog& catalog, Bay& bay) {
       const auto fields = rule.pattern.match(relative);
       if (!fields || rule.shelf->kind == Kind::folder) continue;
       if (first == nullptr) first = &rule;
-      const auto stem = fields->find("stem");
-      const bool explained =
-          rule.shelf->roms.empty() || stem == fields->end() || knows(rule, stem->second);
+      const bool explained = rule.shelf->roms.empty() || knows(rule, *fields, catalog);
       if (!explained) continue;
       ++rule.shelf->explains;
       ++rule.shelf->of;

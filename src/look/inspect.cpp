@@ -139,9 +139,12 @@ std::optional<ShelfMatch> find_shelf(Session& session, RomFolders& folders, cons
       const auto fields = pattern->match(relative.generic_string());
       if (!fields) continue;
       const auto stem = fields->find("stem");
-      ShelfMatch match{&bay, &shelf, stem == fields->end() ? stem_of(path) : stem->second};
-      const auto roms = roms_of_fields(shelf_roms(folders, bay, shelf), shelf.system, *fields,
-                                       session.catalog);
+      ShelfMatch match{&bay, &shelf, stem_of(path)};
+      for (const char* name : {"serial", "code", "title", "stem"})
+        if (const auto value = fields->find(name); value != fields->end())
+          match.stem = value->second;
+      const auto roms =
+          roms_of_fields(shelf_roms(folders, bay, shelf), shelf.system, *fields, session.catalog);
       // A title or code in the path means the ROM's own name.
       if (stem == fields->end() && !roms.empty()) match.stem = roms.front()->stem;
       if (!roms.empty()) return match;

@@ -5,12 +5,12 @@
 #include <algorithm>
 #include <system_error>
 
+#include "bays/name_fields.h"
 #include "bayswap/naming.h"
 #include "bytes/text.h"
 #include "layouts/battery/chips.h"
 #include "moves/mover.h"
 #include "moves/part_layouts.h"
-#include "bays/name_fields.h"
 #include "moves/shelf_path.h"
 #include "naming/tags.h"
 
@@ -151,7 +151,13 @@ class TargetMaker {
  public:
   TargetMaker(Session& session, RomFolders& folders, const Bay& bay, const Source& source,
               const TargetGame& game, const Hints& hints, Checks& checks)
-      : session_(session), folders_(folders), bay_(bay), source_(source), game_(game), hints_(hints), checks_(checks) {
+      : session_(session),
+        folders_(folders),
+        bay_(bay),
+        source_(source),
+        game_(game),
+        hints_(hints),
+        checks_(checks) {
     for (const Part& part : source.save.parts)
       if (!part.blank || source.save.blank()) wanted_.push_back(part.name);
     // A clock alone is worth carrying only when it is all there is.
@@ -195,10 +201,10 @@ class TargetMaker {
       if (!pattern) return tl::unexpected(pattern.error());
       const TitleStyle style =
           pattern->uses("title")
-              ? title_style_of(*session_.storage, bay_, *pattern, shelf_roms(folders_, bay_, *shelf))
+              ? title_style_of(*session_.storage, bay_, *pattern,
+                               shelf_roms(folders_, bay_, *shelf), session_.catalog)
               : TitleStyle::people;
-      const auto relative =
-          pattern->build(fields_of(game_, source_, session_.catalog, style));
+      const auto relative = pattern->build(fields_of(game_, source_, session_.catalog, style));
       if (!relative) {
         reasons_.push_back(relative.error().text);
         continue;
@@ -402,8 +408,9 @@ Roms roms_named(Session& session, RomFolders& folders, const Bay& bay, const std
   return found.empty() ? by_name(roms, stem, session.catalog) : found;
 }
 
-Result<Targets> make_targets(Session& session, RomFolders& folders, const Bay& bay, const Source& source,
-                             const TargetGame& game, const Hints& hints, Checks& checks) {
+Result<Targets> make_targets(Session& session, RomFolders& folders, const Bay& bay,
+                             const Source& source, const TargetGame& game, const Hints& hints,
+                             Checks& checks) {
   return TargetMaker(session, folders, bay, source, game, hints, checks).make();
 }
 

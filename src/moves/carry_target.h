@@ -52,8 +52,7 @@ struct Targets {
 /// Chooses shelves and layouts for every part that holds something, and makes the bytes. Existing
 /// files are the moulds.
 [[nodiscard]] Result<Targets> make_targets(Session& session, RomFolders& folders, const Bay& bay,
-                                           const Source& source,
-                                           const TargetGame& game, const Hints& hints,
-                                           Checks& checks);
+                                           const Source& source, const TargetGame& game,
+                                           const Hints& hints, Checks& checks);
 
 }  // namespace bayswap

@@ -37,6 +37,13 @@ Region region_of_word(std::string_view word) {
 
 }  // namespace
 
+std::string untagged_name(const std::string& name) {
+  const std::size_t tag = name.find_first_of("([");
+  std::string title = name.substr(0, tag == 0 ? std::string::npos : tag);
+  while (!title.empty() && title.back() == ' ') title.pop_back();
+  return title;
+}
+
 Region region_of_name(std::string_view name) {
   Region found = Region::unknown;
   for (std::size_t at = name.find_first_of("(["); at != std::string_view::npos;

@@ -1,11 +1,15 @@
 // Tags in round or square brackets that ROM sets put into names.
 #pragma once
 
+#include <string>
 #include <string_view>
 
 #include "bayswap/game.h"
 
 namespace bayswap {
+
+/// A ROM's or dump's name without the tags behind it: `Copper Tide` for `Copper Tide (Europe) [b]`.
+[[nodiscard]] std::string untagged_name(const std::string& name);
 
 /// The region that a tag names, as in `Copper Tide (Europe)`; `unknown` without one.
 [[nodiscard]] Region region_of_name(std::string_view name);
