@@ -64,29 +64,6 @@ std::string time_text(const std::optional<Time>& time) {
                      clock.hours().count(), clock.minutes().count());
 }
 
-// Cut to the columns that there are, with an ellipsis.
-std::string cut(const std::string& text, std::size_t columns) {
-  std::string line;
-  std::size_t used = 0;
-  for (std::size_t at = 0; at < text.size();) {
-    std::size_t length = 1;
-    while (at + length < text.size() &&
-           (static_cast<unsigned char>(text[at + length]) & 0xC0U) == 0x80U)
-      ++length;
-    const std::string letter = text.substr(at, length);
-    used += columns_of(letter);
-    if (used > columns) {
-      if (!line.empty()) line.pop_back();
-      while (!line.empty() && (static_cast<unsigned char>(line.back()) & 0xC0U) == 0x80U)
-        line.pop_back();
-      return line + "…";
-    }
-    line += letter;
-    at += length;
-  }
-  return line;
-}
-
 std::vector<std::string> split_lines(const std::string& text) {
   std::vector<std::string> lines;
   std::size_t start = 0;
@@ -150,7 +127,7 @@ Panel panel_of(const CardSave& on_card, std::size_t place, std::size_t width, st
     const std::string chip = std::string(" ") + (deleted ? 'x' : mark_of(place)) + " ";
     line += first ? (deleted ? style.paint(Tone::quiet, chip) : on_hue(place, chip, style)) : "   ";
     std::string text;
-    if (i >= skip && i - skip < words.size()) text = cut(words[i - skip].second, room);
+    if (i >= skip && i - skip < words.size()) text = cut_text(words[i - skip].second, room);
     line += " ";
     line += i >= skip && i - skip < words.size() ? style.paint(words[i - skip].first, text) : "";
     line.append(room - std::min(room, columns_of(text)), ' ');

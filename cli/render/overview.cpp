@@ -17,7 +17,7 @@ constexpr std::size_t kNameColumn = 28;
 constexpr std::size_t kRegionColumn = 8;
 constexpr std::size_t kSizeColumn = 10;
 constexpr std::size_t kAgeColumn = 9;
-constexpr std::size_t kHealthColumn = 8;
+constexpr std::size_t kHealthColumn = 9;
 
 struct Health {
   Tone tone = Tone::good;
@@ -37,26 +37,10 @@ Health health_of(const OverviewRow& row) {
   return {};
 }
 
-// Cut in the middle of nothing: at a letter, with an ellipsis.
-std::string fitted_text(const std::string& text, std::size_t columns) {
-  if (columns_of(text) <= columns) return padded(text, columns);
-  std::string cut;
-  for (std::size_t at = 0; at < text.size();) {
-    std::size_t length = 1;
-    while (at + length < text.size() &&
-           (static_cast<unsigned char>(text[at + length]) & 0xC0U) == 0x80U)
-      ++length;
-    if (columns_of(cut + text.substr(at, length)) + 1 > columns) break;
-    cut += text.substr(at, length);
-    at += length;
-  }
-  return padded(cut + "…", columns);
-}
-
 std::string kind_text(const OverviewRow& row) {
   if (!row.kind) return "?";
   if (*row.kind == Kind::card_save)
-    return row.saves > 0 ? fmt::format("card {}", row.saves) : "card";
+    return row.saves > 0 ? fmt::format("card ({})", row.saves) : "card";
   return std::string(to_string(*row.kind));
 }
 
@@ -68,7 +52,9 @@ std::string line_of(const OverviewRow& row, const std::string& root, std::int64_
   const std::string age = row.modified_ns == 0 ? "" : age_text(now_ns - row.modified_ns);
   std::string text = "  " + style.paint(health.tone, health.mark) + " ";
   text += padded(kind_text(row), kKindColumn) + " ";
-  text += style.paint(Tone::title, fitted_text(safe_text(row.name), kNameColumn)) + " ";
+  text +=
+      style.paint(Tone::title, padded(cut_text(safe_text(row.name), kNameColumn), kNameColumn)) +
+      " ";
   text += padded(std::string(to_string(row.region)), kRegionColumn) + " ";
   text += padded(size_text(row.size), kSizeColumn) + " " + padded(age, kAgeColumn) + " ";
   text += style.paint(health.tone, padded(health.word, kHealthColumn)) + " ";

@@ -49,6 +49,28 @@ std::size_t columns_of(std::string_view text) {
   return columns;
 }
 
+std::string cut_text(const std::string& text, std::size_t columns) {
+  std::string line;
+  std::size_t used = 0;
+  for (std::size_t at = 0; at < text.size();) {
+    std::size_t length = 1;
+    while (at + length < text.size() &&
+           (static_cast<unsigned char>(text[at + length]) & 0xC0U) == 0x80U)
+      ++length;
+    const std::string letter = text.substr(at, length);
+    used += columns_of(letter);
+    if (used > columns) {
+      if (!line.empty()) line.pop_back();
+      while (!line.empty() && (static_cast<unsigned char>(line.back()) & 0xC0U) == 0x80U)
+        line.pop_back();
+      return line + "…";
+    }
+    line += letter;
+    at += length;
+  }
+  return line;
+}
+
 std::string padded(std::string_view text, std::size_t columns) {
   std::string out(text);
   const std::size_t used = columns_of(text);

@@ -29,6 +29,9 @@ class Style {
 /// The text in lines of at most `width` columns; lines after the first are indented.
 [[nodiscard]] std::string wrapped(std::string_view text, std::size_t width, std::size_t indent);
 
+/// Text cut to so many columns, with an ellipsis where something is missing.
+[[nodiscard]] std::string cut_text(const std::string& text, std::size_t columns);
+
 /// Text with its right side filled with blanks.
 [[nodiscard]] std::string padded(std::string_view text, std::size_t columns);
 

@@ -32,7 +32,7 @@ shot() {
   rm -f "$script" "$script.done"
 }
 
-shot look 'bayswap look "den/saves/Glacier Post (America).srm" "reader/Glacier Post (America).mpk"' \
+shot look \
   'bayswap look drawer' 'bayswap look attic "reader/dead battery"'
 shot look-cartridges 'bayswap look "drawer/Moss & Motor (Europe).gba" "drawer/Quarry Choir.srm"' \
   'bayswap look "drawer/Ember Atlas.sav" "drawer/Ember Atlas (second dump).sav"' \

@@ -53,14 +53,14 @@ TEST(GameList, XmlVariantsBecomeOneGame) {
   EXPECT_TRUE(grouped_games(*games, std::nullopt).empty()) << "nobody says the system";
 }
 
-TEST(GameList, SoftwareListsNameTheirGamesByDescription) {
-  const auto games = listed(R"xml(<softwarelist name="x">
+TEST(GameList, ShortNamesGiveWayToDescriptions) {
+  const auto games = listed(R"xml(<list name="x">
     <software name="emberj"><description>Ember Atlas (Japan)</description>
       <info name="serial" value="EA-J"/>
       <part><dataarea><rom name="e" size="16" sha1="bbbbbbbbbbbbbbbbbbbbbbbbbbbbbbbbbbbbbbbb"/></dataarea></part>
     </software>
     <software name="ember" cloneof="emberj"><description>Ember Atlas (Europe)</description></software>
-  </softwarelist>)xml");
+  </list>)xml");
   ASSERT_TRUE(games);
   const auto grouped = grouped_games(*games, System::nes);
   ASSERT_EQ(grouped.size(), 1U);

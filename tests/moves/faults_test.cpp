@@ -51,14 +51,10 @@ class FaultsAt : public test::WorldTest {
 };
 
 // A whole folder at each operation: never a mixture, neither right after nor after the next run.
-class FolderFaultsAt : public test::WorldTest {
+class FolderFaultsAt : public test::TitlePlaces {
  protected:
   void SetUp() override {
-    test::WorldTest::SetUp();
-    std::filesystem::rename(folder_ / "cabinet/desk", folder_ / "desk");
-    std::filesystem::rename(folder_ / "cabinet/console", folder_ / "console");
-    learn("desk");
-    learn("console");
+    test::TitlePlaces::SetUp();
     std::filesystem::create_directories(target_ / "empty");
   }
 

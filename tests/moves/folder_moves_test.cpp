@@ -12,17 +12,7 @@ namespace {
 
 using test::read;
 
-class FolderMoves : public test::WorldTest {
- protected:
-  void SetUp() override {
-    test::WorldTest::SetUp();
-    // Two places of their own, so that one is not inside the other.
-    std::filesystem::rename(folder_ / "cabinet/desk", folder_ / "desk");
-    std::filesystem::rename(folder_ / "cabinet/console", folder_ / "console");
-    learn("desk");
-    learn("console");
-  }
-};
+class FolderMoves : public test::TitlePlaces {};
 
 TEST_F(FolderMoves, FindsFoldersWhereTheyAre) {
   std::vector<std::string> found;

@@ -60,4 +60,16 @@ class WorldTest : public testing::Test {
   TempFolder folder_;
 };
 
+/// The two places of the cabinet apart, so that one is not inside the other's bay, both learned.
+class TitlePlaces : public WorldTest {
+ protected:
+  void SetUp() override {
+    WorldTest::SetUp();
+    for (const std::string name : {"desk", "console"}) {
+      std::filesystem::rename(folder_ / ("cabinet/" + name), folder_ / name);
+      learn(name);
+    }
+  }
+};
+
 }  // namespace bayswap::test
