@@ -49,7 +49,7 @@ std::uint64_t number_of(std::string_view text) {
 // The first attribute of these names that says something.
 std::string attribute_of(const pugi::xml_node& node, std::initializer_list<const char*> names) {
   for (const char* name : names)
-    if (const std::string value = node.attribute(name).as_string(); !value.empty()) return value;
+    if (std::string value = node.attribute(name).as_string(); !value.empty()) return value;
   return {};
 }
 
