@@ -378,15 +378,4 @@ Result<Bytes> emptied_package(ByteView package) {
   return change_package(bytes, {}, {});
 }
 
-Result<Bytes> package_for(ByteView package, ByteView profile) {
-  const auto header = parse_header(package);
-  if (!header) return no_package();
-  Bytes bytes(package.begin(), package.end());
-  const std::span<std::byte> all(bytes);
-  std::ranges::copy(profile.first(kProfileSize), all.subspan(kProfileId, kProfileSize).begin());
-  std::ranges::copy(sha1(ByteView(bytes).subspan(kContentType, header->end - kContentType)),
-                    all.subspan(kHeaderHash, 20).begin());
-  return bytes;
-}
-
 }  // namespace bayswap::x360

@@ -14,7 +14,4 @@ namespace bayswap::x360 {
 /// The same package without files, and without what its old blocks held.
 [[nodiscard]] Result<Bytes> emptied_package(ByteView package);
 
-/// The package for another profile.
-[[nodiscard]] Result<Bytes> package_for(ByteView package, ByteView profile);
-
 }  // namespace bayswap::x360
