@@ -121,8 +121,11 @@ class CardLayout : public Layout {
   [[nodiscard]] virtual const CardInfo& card_info() const = 0;
   /// Errors: `damaged` when nothing of the card's structure can be read.
   [[nodiscard]] virtual Result<Card> open(ByteView file) const = 0;
-  /// The same without the data of the saves, where leaving it out is cheaper.
-  [[nodiscard]] virtual Result<Card> list(ByteView file) const { return open(file); }
+  /// The same, where that is cheaper without the data of all saves but those of these names.
+  [[nodiscard]] virtual Result<Card> list(ByteView file,
+                                          const std::vector<std::string>& /*with_data*/) const {
+    return open(file);
+  }
   /// Everything that a console relies on. Errors mean that the card must not be changed; warnings
   /// are lost spare copies and bits that the card's own code mends.
   [[nodiscard]] virtual Findings validate(ByteView file) const = 0;

@@ -41,7 +41,7 @@ class FileView {
 
 /// Primitive operations on a place. Reading errors have Trouble::input (`missing`, `unreadable`),
 /// writing errors Trouble::place (`place-failed`). Implementations are used from one thread, but
-/// for same(), which may run beside the others.
+/// for info(), view() and same(), which may run beside the others.
 class Storage {
  public:
   virtual ~Storage() = default;
@@ -61,11 +61,12 @@ class Storage {
 
   // Files of any size, in bounded memory:
   /// Makes a new file with the bytes of another one, on the medium when the call returns, and gives
-  /// their SHA-256. `progress` is told how many bytes were written since it was told last.
+  /// the digest that tells its versions apart. `progress` is told how many bytes were written since
+  /// it was told last.
   [[nodiscard]] virtual Result<std::array<std::byte, 32>> copy(
       const Path& from, const Path& to, std::uint32_t mode,
       const std::function<void(std::uint64_t)>& progress);
-  /// SHA-256.
+  /// What tells versions of a file apart: not the plain SHA-256 where the file is large.
   [[nodiscard]] virtual Result<std::array<std::byte, 32>> digest(const Path& path);
   [[nodiscard]] virtual Result<bool> same(const Path& a, const Path& b);
   /// Hands on the file in pieces of this many bytes (the last one may be shorter), in order, until

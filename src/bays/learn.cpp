@@ -234,7 +234,7 @@ class Learner {
       std::string pattern = literal_text(candidate.relative);
       const CardLayout* card = as_card(guess.layout);
       if (card != nullptr && card->card_info().package) {
-        const auto listed = card->list(view->bytes());
+        const auto listed = card->list(view->bytes(), {});
         if (!listed) return false;
         pattern = package_pattern(candidate.relative, listed->game);
       }

@@ -34,12 +34,13 @@ class Changer {
   Changer(Session& session, const OpenCard& opened, const std::set<std::string>& accept)
       : session_(session), opened_(opened), accept_(accept) {}
 
-  Result<void> begin() {
-    // The two looks need nothing of each other, nor the digest of what is planned meanwhile.
+  /// `names`: the saves whose data is_on_card() compares.
+  Result<void> begin(const std::vector<std::string>& names) {
+    // The two looks need nothing of each other, nor the digests of what is planned meanwhile.
+    before_ = std::async(std::launch::async, [this] { return digests_of(*opened_.seen); });
     auto damage = std::async(std::launch::async, [this] { return card_damage(opened_); });
-    auto card = opened_.layout->list(opened_.bytes());
+    auto card = opened_.layout->list(opened_.bytes(), names);
     damage_ = damage.get();
-    before_ = std::async(std::launch::async, [this] { return sha256(*opened_.seen); });
     if (!card) return tl::unexpected(card.error());
     card_ = std::move(*card);
     return {};
@@ -49,8 +50,7 @@ class Changer {
 
   // Whether the save at a place is the same, byte by byte.
   [[nodiscard]] bool is_on_card(std::size_t place, const Save& save) const {
-    const auto whole = opened_.layout->open(opened_.bytes());
-    return whole && place < whole->saves.size() && same_card_save(whole->saves[place].save, save);
+    return same_card_save(card_.saves[place].save, save);
   }
 
   // With its data, for those who show it.
@@ -115,7 +115,7 @@ class Changer {
         stopped = true;
       } else {
         for (const Finding& note : changed->notes) report.moves.back().checks.push_back(note);
-        PlannedChange planned{std::move(changed->bytes), before_.get()};
+        PlannedChange planned{std::move(changed->bytes), before_};
         if (!plan) {
           auto move = write_change(session_, opened_, std::move(planned), kind, sources_text(),
                                    title_text());
@@ -154,7 +154,7 @@ class Changer {
   const std::set<std::string>& accept_;
   Card card_;
   Findings damage_;
-  std::future<Digest> before_;
+  std::shared_future<ContentDigests> before_;
   std::string move_;
 };
 
@@ -231,7 +231,10 @@ Result<std::string> write_change(Session& session, const OpenCard& card, Planned
   Result<Bytes> whole = card.container == nullptr ? Result<Bytes>(std::move(change.card))
                                                   : card.file_with(change.card);
   if (!whole) return tl::unexpected(whole.error());
-  auto digest = std::async(std::launch::async, [&] { return sha256(*whole); });
+  std::shared_future<ContentDigests> after =
+      std::async(std::launch::async, [&card, view = ByteView(*whole), before = change.before] {
+        return digests_of(view, *card.seen, before.get());
+      });
   if (!is_sound(card, *whole, change.card))
     return fail(Trouble::read_back, "read-back",
                 fmt::format("{}: the changed card would be damaged", safe_text(card.name)),
@@ -248,8 +251,9 @@ Result<std::string> write_change(Session& session, const OpenCard& card, Planned
   FileChange file;
   file.path = full_path(card.path);
   file.seen = card.seen;
-  file.before = change.before;
-  file.content_digest = digest.get();
+  file.seen_digests = change.before.get();
+  file.before = file.seen_digests.whole;
+  file.content_digests = std::move(after);
   file.content = std::move(*whole);
   // What is written is read back byte by byte; that it is a sound card is known before.
   std::vector<FileChange> files;
@@ -263,14 +267,19 @@ Result<CarryReport> put_saves(Session& session, const PutRequest& request) {
   const auto opened = open_card(session, request.card, "");
   if (!opened) return tl::unexpected(opened.error());
   Changer changer(session, *opened, request.accept);
-  if (auto begun = changer.begin(); !begun) return tl::unexpected(begun.error());
+  std::vector<std::pair<std::string, CardSaves>> files;
+  std::vector<std::string> names;
   for (const std::string& file : request.files) {
-    const auto found = saves_to_put(session, *opened, file, request.is);
+    auto found = saves_to_put(session, *opened, file, request.is);
     if (!found) return tl::unexpected(found.error());
     if (found->saves.empty())
       return fail(Trouble::input, "no-match", fmt::format("{}: holds no save", safe_text(file)));
-    for (const Save& save : found->saves) plan_put(changer, *opened, save, file, found->findings);
+    for (const Save& save : found->saves) names.push_back(save.name);
+    files.emplace_back(file, std::move(*found));
   }
+  if (auto begun = changer.begin(names); !begun) return tl::unexpected(begun.error());
+  for (const auto& [file, found] : files)
+    for (const Save& save : found.saves) plan_put(changer, *opened, save, file, found.findings);
   if (auto finished = changer.finish(request.plan, "card put"); !finished)
     return tl::unexpected(finished.error());
   return std::move(changer.report);
@@ -280,7 +289,7 @@ Result<DropReport> drop_saves(Session& session, const DropRequest& request) {
   const auto opened = open_card(session, request.card, request.is);
   if (!opened) return tl::unexpected(opened.error());
   Changer changer(session, *opened, request.accept);
-  if (auto begun = changer.begin(); !begun) return tl::unexpected(begun.error());
+  if (auto begun = changer.begin({}); !begun) return tl::unexpected(begun.error());
   DropReport result;
   for (const std::string& name : request.names) {
     const auto place = find_on_card(changer.card().saves, name);

@@ -1,6 +1,7 @@
 // A planned change of one card file, done as a move that undo() takes back.
 #pragma once
 
+#include <future>
 #include <string>
 
 #include "cards/open_card.h"
@@ -9,8 +10,8 @@
 namespace bayswap {
 
 struct PlannedChange {
-  Bytes card;          ///< after the change
-  Digest before = {};  ///< of the file as it was read
+  Bytes card;                                 ///< after the change
+  std::shared_future<ContentDigests> before;  ///< of the file as it was read
 };
 
 /// Why the card must not be changed; empty when it is sound.

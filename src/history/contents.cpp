@@ -4,7 +4,6 @@
 #include <algorithm>
 
 #include "bytes/cursor.h"
-#include "bytes/fill.h"
 #include "history/history.h"
 
 namespace bayswap {
@@ -12,35 +11,8 @@ namespace {
 
 constexpr int kCompression = 3;
 
-// Contents above this many bytes are kept in pieces, so that versions of a large card that differ
-// little share what they have in common. Pieces end where the card's own blocks end.
-constexpr std::size_t kWhole = 0x10000;
-constexpr std::size_t kPiece = 0x8000;
-constexpr std::size_t kRawPage = 528;             // a page with its spare bytes
-constexpr std::size_t kRawPiece = 64 * kRawPage;  // of cards that have them
 constexpr int kPieceCompression = 1;
 constexpr std::uint64_t kLargest = 1ULL << 36U;  // bytes of a version that can be believed
-
-std::size_t piece_size(std::uint64_t size) {
-  return size % kRawPage == 0 ? kRawPiece : kPiece;
-}
-
-std::size_t piece_count(std::size_t size) {
-  return (size + piece_size(size) - 1) / piece_size(size);
-}
-
-ByteView piece_of(ByteView content, std::size_t place) {
-  const std::size_t each = piece_size(content.size());
-  return content.subspan(place * each, std::min(each, content.size() - place * each));
-}
-
-std::vector<std::int64_t> parse_ids(ByteView blob) {
-  std::vector<std::int64_t> ids;
-  Cursor cursor(blob);
-  for (std::size_t at = 0; at + 8 <= blob.size(); at += 8)
-    ids.push_back(static_cast<std::int64_t>(cursor.u64le(at)));
-  return ids;
-}
 
 Result<Bytes> packed_bytes(ByteView content, int level) {
   Bytes packed(ZSTD_compressBound(content.size()));
@@ -55,33 +27,28 @@ Result<Bytes> packed_bytes(ByteView content, int level) {
 }  // namespace
 
 Result<Digest> History::keep(ByteView content) {
-  return keep_like(content, {}, Digest{});
+  const ContentDigests digests = digests_of(content);
+  if (auto kept = keep_as(digests, content); !kept) return tl::unexpected(kept.error());
+  return digests.whole;
 }
 
-Result<Digest> History::keep_like(ByteView content, ByteView older, const Digest& older_digest) {
-  const Digest digest = sha256(content);
-  if (auto kept = keep_as(digest, content, older, older_digest); !kept)
-    return tl::unexpected(kept.error());
-  return digest;
-}
-
-Result<void> History::keep_as(const Digest& digest, ByteView content, ByteView older,
-                              const Digest& older_digest) {
+Result<void> History::keep_as(const ContentDigests& digests, ByteView content,
+                              const ContentDigests& older) {
   Statement known = database_.prepare("SELECT 1 FROM content WHERE digest = ?");
-  known.bind(ByteView(digest));
+  known.bind(ByteView(digests.whole));
   if (known.step()) return {};
   Bytes packed;
   Bytes pieces;
-  if (content.size() <= kWhole) {
+  if (content.size() <= kWholeContent) {
     auto whole = packed_bytes(content, kCompression);
     if (!whole) return tl::unexpected(whole.error());
     packed = std::move(*whole);
   } else {
-    auto ids = keep_pieces(content, older, older_digest);
+    auto ids = keep_pieces(digests, content, older);
     if (!ids) return tl::unexpected(ids.error());
     pieces = std::move(*ids);
   }
-  return add_content(digest, content.size(), packed, pieces);
+  return add_content(digests.whole, content.size(), packed, pieces);
 }
 
 Result<void> History::add_content(const Digest& digest, std::uint64_t size, ByteView packed,
@@ -99,19 +66,19 @@ Result<void> History::add_content(const Digest& digest, std::uint64_t size, Byte
 Result<Digest> History::keep_file(Storage& storage, const Path& path) {
   const auto info = storage.info(path);
   if (!info) return tl::unexpected(info.error());
-  if (info->size <= kWhole) {
-    const auto bytes = storage.read(path, kWhole);
+  if (info->size <= kWholeContent) {
+    const auto bytes = storage.read(path, kWholeContent);
     if (!bytes) return tl::unexpected(bytes.error());
     return keep(*bytes);
   }
-  Hasher hasher;
+  std::vector<Digest> digests;
   Bytes ids;
   std::uint64_t size = 0;
   Result<void> outcome;
   const auto read = storage.stream(path, piece_size(info->size), [&](ByteView piece) {
-    hasher.add(piece);
+    digests.push_back(sha256(piece));
     size += piece.size();
-    const auto id = keep_piece(piece);
+    const auto id = keep_piece(digests.back(), piece);
     if (!id) {
       outcome = tl::unexpected(id.error());
       return false;
@@ -122,26 +89,26 @@ Result<Digest> History::keep_file(Storage& storage, const Path& path) {
   });
   if (!read) return tl::unexpected(read.error());
   if (!outcome) return tl::unexpected(outcome.error());
-  const Digest digest = hasher.finish();
+  const Digest digest = version_digest(size, digests);
   if (auto added = add_content(digest, size, {}, ids); !added) return tl::unexpected(added.error());
   return digest;
 }
 
-Result<Bytes> History::keep_pieces(ByteView content, ByteView older, const Digest& older_digest) {
+Result<Bytes> History::keep_pieces(const ContentDigests& digests, ByteView content,
+                                   const ContentDigests& older) {
   std::vector<std::int64_t> shared;
-  if (older.size() == content.size()) {
+  if (older.pieces.size() == digests.pieces.size()) {
     Statement select = database_.prepare("SELECT pieces FROM content WHERE digest = ?");
-    select.bind(ByteView(older_digest));
+    select.bind(ByteView(older.whole));
     if (select.step()) shared = parse_ids(select.blob(0));
   }
-  Bytes ids(piece_count(content.size()) * 8);
-  for (std::size_t i = 0; i < piece_count(content.size()); ++i) {
-    const ByteView piece = piece_of(content, i);
+  Bytes ids(digests.pieces.size() * 8);
+  for (std::size_t i = 0; i < digests.pieces.size(); ++i) {
     std::int64_t id = 0;
-    if (i < shared.size() && same_bytes(piece, piece_of(older, i))) {
+    if (i < shared.size() && digests.pieces[i] == older.pieces[i]) {
       id = shared[i];
     } else {
-      auto kept = keep_piece(piece);
+      auto kept = keep_piece(digests.pieces[i], piece_of(content, i));
       if (!kept) return tl::unexpected(kept.error());
       id = *kept;
     }
@@ -150,8 +117,7 @@ Result<Bytes> History::keep_pieces(ByteView content, ByteView older, const Diges
   return ids;
 }
 
-Result<std::int64_t> History::keep_piece(ByteView piece) {
-  const Digest digest = sha256(piece);
+Result<std::int64_t> History::keep_piece(const Digest& digest, ByteView piece) {
   Statement select = database_.prepare("SELECT id FROM piece WHERE digest = ?");
   select.bind(ByteView(digest));
   if (select.step()) return select.integer(0);
@@ -203,7 +169,8 @@ Result<Bytes> History::content(const Digest& digest) const {
       if (auto appended = append_piece(id, bytes, whole); !appended)
         return tl::unexpected(appended.error());
   }
-  if (sha256(bytes) != digest) return damaged_history("a version in the history is damaged");
+  if (version_digest(bytes) != digest)
+    return damaged_history("a version in the history is damaged");
   return bytes;
 }
 

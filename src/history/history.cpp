@@ -8,38 +8,11 @@
 #include "bytes/cursor.h"
 #include "bytes/fill.h"
 #include "bytes/text.h"
+#include "history/schema.h"
 #include "storage/atomic_write.h"
 
 namespace bayswap {
 namespace {
-
-constexpr std::int64_t kApplicationId = 0x42535750;  // marks the file as a Bay Swap history
-constexpr std::int64_t kSchemaVersion = 2;
-
-constexpr const char* kSchema = R"sql(
-CREATE TABLE content (digest BLOB PRIMARY KEY, size INTEGER NOT NULL, packed BLOB NOT NULL) WITHOUT ROWID;
-CREATE TABLE command (id INTEGER PRIMARY KEY, words TEXT NOT NULL, time_ns INTEGER NOT NULL);
-CREATE TABLE move (
-  id INTEGER PRIMARY KEY, command INTEGER NOT NULL REFERENCES command, kind TEXT NOT NULL,
-  source TEXT NOT NULL, bay TEXT NOT NULL, title TEXT NOT NULL, source_modified_ns INTEGER NOT NULL,
-  time_ns INTEGER NOT NULL, state INTEGER NOT NULL, undoes INTEGER NOT NULL);
-CREATE TABLE step (
-  id INTEGER PRIMARY KEY, move INTEGER NOT NULL REFERENCES move, path BLOB NOT NULL,
-  before BLOB, before_modified_ns INTEGER NOT NULL, before_mode INTEGER NOT NULL,
-  after BLOB, after_modified_ns INTEGER NOT NULL, after_mode INTEGER NOT NULL);
-CREATE TABLE step_folder (
-  step INTEGER NOT NULL REFERENCES step, path BLOB NOT NULL, made INTEGER NOT NULL,
-  before_ns INTEGER NOT NULL, after_ns INTEGER NOT NULL);
-CREATE INDEX step_path ON step (path);
-CREATE INDEX step_move ON step (move);
-CREATE INDEX step_folder_step ON step_folder (step);
-)sql";
-
-// Version 2: `pieces` holds the ids of a large content's pieces, 8 bytes each, little-endian.
-constexpr const char* kPieces = R"sql(
-ALTER TABLE content ADD COLUMN pieces BLOB;
-CREATE TABLE piece (id INTEGER PRIMARY KEY, digest BLOB NOT NULL UNIQUE, size INTEGER NOT NULL, packed BLOB NOT NULL);
-)sql";
 
 void bind_digest(Statement& statement, const std::optional<Digest>& digest) {
   if (digest) {
@@ -47,14 +20,6 @@ void bind_digest(Statement& statement, const std::optional<Digest>& digest) {
   } else {
     statement.bind_null();
   }
-}
-
-std::optional<Digest> digest_at(const Statement& statement, int column) {
-  const Bytes blob = statement.blob(column);
-  Digest digest{};
-  if (blob.size() != digest.size()) return std::nullopt;
-  std::copy(blob.begin(), blob.end(), digest.begin());
-  return digest;
 }
 
 std::string path_at(const Statement& statement, int column) {
@@ -67,6 +32,22 @@ std::string path_at(const Statement& statement, int column) {
 tl::unexpected<Error> damaged_history(std::string text) {
   return fail(Trouble::place, "history-failed", std::move(text),
               "move the database aside, and keep it, before you try again");
+}
+
+std::optional<Digest> digest_at(const Statement& statement, int column) {
+  const Bytes blob = statement.blob(column);
+  Digest digest{};
+  if (blob.size() != digest.size()) return std::nullopt;
+  std::copy(blob.begin(), blob.end(), digest.begin());
+  return digest;
+}
+
+std::vector<std::int64_t> parse_ids(ByteView blob) {
+  std::vector<std::int64_t> ids;
+  Cursor cursor(blob);
+  for (std::size_t at = 0; at + 8 <= blob.size(); at += 8)
+    ids.push_back(static_cast<std::int64_t>(cursor.u64le(at)));
+  return ids;
 }
 
 std::string move_name(std::int64_t id) {
@@ -89,32 +70,7 @@ Result<History> History::open(Storage& storage, const Path& file) {
   if (!database) return tl::unexpected(database.error());
   if (auto set = database->run("PRAGMA synchronous=FULL; PRAGMA foreign_keys=ON"); !set)
     return tl::unexpected(set.error());
-  auto transaction = Transaction::begin(*database);
-  if (!transaction) return tl::unexpected(transaction.error());
-  Statement version = database->prepare(
-      "SELECT (SELECT application_id FROM pragma_application_id), "
-      "(SELECT user_version FROM pragma_user_version), "
-      "(SELECT count(*) FROM sqlite_master)");
-  if (!version.step()) return tl::unexpected(version.error());
-  if (version.integer(2) == 0) {
-    for (const char* step : {kSchema, kPieces})
-      if (auto made = database->run(step); !made) return tl::unexpected(made.error());
-    const std::string marks = fmt::format("PRAGMA application_id={}; PRAGMA user_version={}",
-                                          kApplicationId, kSchemaVersion);
-    if (auto marked = database->run(marks.c_str()); !marked) return tl::unexpected(marked.error());
-  } else if (version.integer(0) != kApplicationId) {
-    return damaged_history(fmt::format("{}: is no Bay Swap history", safe_text(file.string())));
-  } else if (version.integer(1) > kSchemaVersion) {
-    return fail(Trouble::place, "history-failed",
-                fmt::format("{}: was written by a newer Bay Swap", safe_text(file.string())),
-                "use the newer version");
-  } else if (version.integer(1) == 1) {
-    if (auto made = database->run(kPieces); !made) return tl::unexpected(made.error());
-    if (auto marked = database->run("PRAGMA user_version=2"); !marked)
-      return tl::unexpected(marked.error());
-  }
-  version = database->prepare("SELECT 1");
-  if (auto committed = transaction->commit(); !committed) return tl::unexpected(committed.error());
+  if (auto ready = bring_forward(*database, file); !ready) return tl::unexpected(ready.error());
   return History(std::move(*database));
 }
 
@@ -122,6 +78,8 @@ Result<std::optional<History>> History::open_to_read(Storage& storage, const Pat
   if (is_missing(storage, file)) return std::optional<History>{};
   auto database = Database::open(file, Database::Mode::read);
   if (!database) return tl::unexpected(database.error());
+  // An older one is brought forward by the first command that writes.
+  if (!is_current(*database)) return std::optional<History>{};
   return std::optional<History>(History(std::move(*database)));
 }
 

@@ -1,8 +1,8 @@
 // The versions of every save that was replaced or written, and the journal of moves.
 //
-// One SQLite database: `content` holds bytes by their SHA-256, compressed with zstd, large ones in
-// `piece`s that versions share; `command` is
-// one call of the tool; `move` is one save of it; `step` is one file of a move.
+// One SQLite database: `content` holds bytes by their version digest, compressed with zstd, large
+// ones in `piece`s that versions share; `command` is one call of the tool; `move` is one save of
+// it; `step` is one file of a move.
 #pragma once
 
 #include <cstdint>
@@ -12,7 +12,7 @@
 
 #include "bayswap/result.h"
 #include "history/sqlite.h"
-#include "storage/hash.h"
+#include "storage/version_digest.h"
 
 namespace bayswap {
 
@@ -61,6 +61,11 @@ struct MoveRecord {
 [[nodiscard]] std::string move_name(std::int64_t id);
 [[nodiscard]] std::optional<std::int64_t> parse_move_name(std::string_view name);
 
+/// A digest in a column; nothing when there is none.
+[[nodiscard]] std::optional<Digest> digest_at(const Statement& statement, int column);
+/// The ids of a large content's pieces, as they are stored.
+[[nodiscard]] std::vector<std::int64_t> parse_ids(ByteView blob);
+
 /// `history-failed`, with what to do about a history that is damaged.
 [[nodiscard]] tl::unexpected<Error> damaged_history(std::string text);
 
@@ -73,12 +78,10 @@ class History {
                                                                    const Path& file);
 
   Result<Digest> keep(ByteView content);
-  /// The same for a content that has most of its bytes in common with one that is kept already:
-  /// only the pieces that differ are looked at.
-  Result<Digest> keep_like(ByteView content, ByteView older, const Digest& older_digest);
-  /// Keeps a content whose digest the caller has computed.
-  Result<void> keep_as(const Digest& digest, ByteView content, ByteView older = {},
-                       const Digest& older_digest = {});
+  /// Keeps a content whose digests the caller has computed. Where it has most of its bytes in
+  /// common with an older one that is kept already, only the pieces that differ are looked for.
+  Result<void> keep_as(const ContentDigests& digests, ByteView content,
+                       const ContentDigests& older = {});
   /// Keeps a file of any size, in bounded memory.
   Result<Digest> keep_file(Storage& storage, const Path& path);
   Result<Bytes> content(const Digest& digest) const;
@@ -109,8 +112,9 @@ class History {
 
  private:
   explicit History(Database database) : database_(std::move(database)) {}
-  Result<Bytes> keep_pieces(ByteView content, ByteView older, const Digest& older_digest);
-  Result<std::int64_t> keep_piece(ByteView piece);
+  Result<Bytes> keep_pieces(const ContentDigests& digests, ByteView content,
+                            const ContentDigests& older);
+  Result<std::int64_t> keep_piece(const Digest& digest, ByteView piece);
   Result<void> add_content(const Digest& digest, std::uint64_t size, ByteView packed,
                            ByteView pieces);
   Result<void> append_piece(std::int64_t id, Bytes& bytes, std::size_t limit) const;

@@ -19,6 +19,7 @@
 #include "storage/archive.h"
 #include "storage/archive_storage.h"
 #include "storage/atomic_write.h"
+#include "storage/hash.h"
 
 namespace bayswap {
 namespace {
@@ -72,7 +73,7 @@ void add_cards_inside(const Save& save, Item& item) {
   for (const Part& part : save.parts) {
     const CardLayout* layout = part.blank ? nullptr : card_layout_of(part.data, {}, false);
     const auto card =
-        layout == nullptr ? Result<Card>(tl::unexpected(Error{})) : layout->list(part.data);
+        layout == nullptr ? Result<Card>(tl::unexpected(Error{})) : layout->list(part.data, {});
     if (!card) continue;
     item.findings.push_back(
         {Level::note, "card-inside",
@@ -188,6 +189,17 @@ Result<Item> look_at_file(Session& session, RomFolders& folders, const Path& pat
   return item;
 }
 
+// Empty when the file cannot be read.
+std::string sha256_of_file(Storage& storage, const Path& path) {
+  constexpr std::size_t kStep = 1U << 20U;
+  Hasher hasher;
+  const auto read = storage.stream(path, kStep, [&](ByteView piece) {
+    hasher.add(piece);
+    return true;
+  });
+  return read ? hex_text(hasher.finish()) : std::string();
+}
+
 const FolderLayout& layout_of(const std::string& folder_layout) {
   return *as_folder(layouts().find(folder_layout));
 }
@@ -229,8 +241,7 @@ std::optional<Item> folder_save(Session& session, const Path& folder, const Look
       item.size += part.size();
       item.parts.push_back(part_info(part, options.hashes));
       if (part.outside == 0 || !options.hashes) continue;
-      if (const auto digest = session.storage->digest(folder / part.name))
-        item.parts.back().sha256 = hex_text(*digest);
+      item.parts.back().sha256 = sha256_of_file(*session.storage, folder / part.name);
     }
     return item;
   }

@@ -385,7 +385,7 @@ class Carrier {
     const std::string path = file.path.string();
     if (history != nullptr) {
       const auto replaced = history->replaced_at(path);
-      const Digest ours = sha256(file.bytes);
+      const Digest ours = version_digest(file.bytes);
       if (replaced && std::find(replaced->begin(), replaced->end(), ours) != replaced->end())
         return Finding{
             Level::error, "newer-there",

@@ -267,7 +267,7 @@ class CardTarget {
     file.layout = choice.layout;
     file.carried = save;
     file.from = {source_.shown()};
-    file.before = sha256(choice.there->bytes());
+    file.before = version_digest(choice.there->bytes());
     CardChange change;
     change.put = {save};
     const std::string identity = choice.layout->identity(save);

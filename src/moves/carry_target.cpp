@@ -287,7 +287,7 @@ class TargetMaker {
     file.from = from_files(taken);
     std::optional<ByteView> mould;
     if (option.there) {
-      file.before = sha256(option.there->bytes());
+      file.before = version_digest(option.there->bytes());
       file.before_modified_ns = option.there_modified_ns;
       mould = option.there->bytes();
       compare_there(file, *mould);

@@ -1,7 +1,6 @@
 // A folder staged beside its place, and swapped in with two renames. Whatever happens between any
 // two steps, the next run finds the old folder or the new one.
 #include <algorithm>
-#include <future>
 #include <set>
 
 #include "moves/mover.h"
@@ -78,22 +77,8 @@ Result<void> Mover::stage(const FolderSwap& swap, const std::vector<FileChange>&
     const Path place = folder.empty() ? swap.folder : swap.folder / folder;
     if (is_missing(storage_, place)) move.steps.front().made_folders.push_back(place.string());
   }
-  // A large file is read back while the next one is copied.
-  std::vector<std::pair<std::string, std::future<Result<bool>>>> read_backs;
-  for (const FolderSwap::File& file : swap.files) {
+  for (const FolderSwap::File& file : swap.files)
     if (auto done = stage_file(swap, file, changes, staged, move); !done) return done;
-    if (!file.from) continue;
-    if (!read_backs.empty()) read_backs.back().second.wait();
-    read_backs.emplace_back(file.name, std::async(std::launch::async, [this, from = *file.from,
-                                                                       to = staged / file.name] {
-                              return storage_.same(from, to);
-                            }));
-  }
-  for (auto& [name, outcome] : read_backs) {
-    const auto same = outcome.get();
-    if (!same) return tl::unexpected(same.error());
-    if (!*same) return tl::unexpected(read_differently(swap.folder / name));
-  }
   // Deepest first, since what is made in a folder changes its time.
   const std::vector<Path> deepest_first(folders.rbegin(), folders.rend());
   for (const Path& folder : deepest_first) {

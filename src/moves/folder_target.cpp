@@ -15,7 +15,7 @@
 #include "moves/carry_checks.h"
 #include "moves/carry_folders.h"
 #include "moves/shelf_path.h"
-#include "storage/hash.h"
+#include "storage/version_digest.h"
 
 namespace bayswap {
 namespace {
@@ -318,7 +318,7 @@ Result<bool> same_part(Storage& storage, const Part& part, const Path& from, con
 // Notes what the plan sees at a change's path.
 Result<void> see(Storage& storage, const Part& old, FileChange& change) {
   if (old.outside == 0) {
-    change.before = sha256(old.data);
+    change.before = version_digest(old.data);
     return {};
   }
   const auto digest = storage.digest(change.path);

@@ -36,12 +36,6 @@ Error place_changed(const Path& path) {
           "close the program that uses it, wait a moment, and try again"};
 }
 
-Error read_differently(const Path& path) {
-  return {Trouble::read_back, "read-back",
-          fmt::format("{}: what was written read back differently", safe_text(path.string())),
-          "the old content is back; check the disk or card, it may be failing"};
-}
-
 std::int64_t now_ns() {
   return std::chrono::duration_cast<std::chrono::nanoseconds>(
              std::chrono::system_clock::now().time_since_epoch())
@@ -102,11 +96,11 @@ Result<void> Mover::record(MoveRecord& move, const std::vector<FileChange>& chan
     auto before = change.seen ? version_seen(change) : version_before(change);
     if (!before) return tl::unexpected(before.error());
     std::optional<FileView> old;
+    ContentDigests older;
     if (before->digest && change.seen) {
       // Whether it is still there is looked at once more before the new content takes its place.
       old.emplace(ByteView(*change.seen), change.seen);
-      if (auto kept = history_.keep_as(*before->digest, *change.seen); !kept)
-        return tl::unexpected(kept.error());
+      older = change.seen_digests;
     } else if (before->digest && change.large) {
       const auto kept = history_.keep_file(storage_, change.path);
       if (!kept) return tl::unexpected(kept.error());
@@ -115,10 +109,12 @@ Result<void> Mover::record(MoveRecord& move, const std::vector<FileChange>& chan
       auto view = storage_.view(change.path, kSaveLimit);
       if (!view) return tl::unexpected(view.error());
       old = *view;
-      const auto kept = history_.keep(old->bytes());
-      if (!kept) return tl::unexpected(kept.error());
-      if (*kept != *before->digest) return tl::unexpected(place_changed(change.path));
+      older = digests_of(old->bytes());
+      if (older.whole != *before->digest) return tl::unexpected(place_changed(change.path));
     }
+    if (old)
+      if (auto kept = history_.keep_as(older, old->bytes()); !kept)
+        return tl::unexpected(kept.error());
     Step step;
     step.path = change.path.string();
     step.before = *before;
@@ -128,18 +124,13 @@ Result<void> Mover::record(MoveRecord& move, const std::vector<FileChange>& chan
       // Known when it is copied; until then nothing that lies there is taken for it.
       step.after.digest = Digest{};
     } else if (change.content) {
-      const Digest digest = change.content_digest.value_or(Digest{});
-      const ByteView older = old ? old->bytes() : ByteView{};
-      const Digest older_digest = before->digest.value_or(Digest{});
-      if (change.content_digest) {
-        if (auto kept = history_.keep_as(digest, *change.content, older, older_digest); !kept)
-          return tl::unexpected(kept.error());
-        step.after.digest = digest;
-      } else {
-        const auto kept = history_.keep_like(*change.content, older, older_digest);
-        if (!kept) return tl::unexpected(kept.error());
-        step.after.digest = *kept;
-      }
+      const ContentDigests digests =
+          change.content_digests.valid()
+              ? change.content_digests.get()
+              : digests_of(*change.content, old ? old->bytes() : ByteView{}, older);
+      if (auto kept = history_.keep_as(digests, *change.content, older); !kept)
+        return tl::unexpected(kept.error());
+      step.after.digest = digests.whole;
     }
     move.steps.push_back(std::move(step));
   }
@@ -169,6 +160,31 @@ void Mover::note_results(MoveRecord& move) {
   }
 }
 
+// Makes the new file and takes the last look before the old content goes: whoever wrote since the
+// plan keeps what they wrote. A large file is looked at while the new one goes to the medium.
+Result<void> Mover::stage_beside(const FileChange& change, std::uint32_t mode,
+                                 const Path& temporary) {
+  constexpr std::size_t kLarge = 1U << 20U;
+  constexpr std::int64_t kCoarse = 20'000'000;  // nanoseconds: as fine as any clock of files is
+  const std::int64_t start = now_ns();
+  const auto seen = storage_.info(change.path);
+  // FAT's own times are too coarse to tell of a change in between.
+  const bool beside = change.seen && change.seen->size() >= kLarge && seen &&
+                      seen->modified_ns < start - kCoarse && !storage_.is_fat(change.path);
+  std::future<Result<FileVersion>> look;
+  if (beside) look = std::async(std::launch::async, [&] { return version_before(change); });
+  auto created = storage_.create(temporary, *change.content, mode);
+  if (created && change.modified_ns)
+    created = storage_.set_modified(temporary, *change.modified_ns);
+  auto there = look.valid() ? look.get() : Result<FileVersion>{};
+  if (!created) return created;
+  const auto now = beside ? storage_.info(change.path) : seen;
+  if (!beside || !now || now->modified_ns != seen->modified_ns || now->size != seen->size)
+    there = version_before(change);
+  if (!there) return tl::unexpected(there.error());
+  return {};
+}
+
 Result<void> Mover::write(const FileChange& change, Step& step, const Path& temporary) {
   const Path folder = change.path.parent_path();
   if (!change.content) {
@@ -178,12 +194,7 @@ Result<void> Mover::write(const FileChange& change, Step& step, const Path& temp
   auto made = make_folders(storage_, folder);
   if (!made) return tl::unexpected(made.error());
   for (const Path& path : *made) step.made_folders.push_back(path.string());
-  if (auto created = storage_.create(temporary, *change.content, step.after.mode); !created)
-    return created;
-  if (change.modified_ns)
-    if (auto set = storage_.set_modified(temporary, *change.modified_ns); !set) return set;
-  // The last look before the old content goes: whoever wrote since the plan keeps what they wrote.
-  if (const auto there = version_before(change); !there) return tl::unexpected(there.error());
+  if (auto staged = stage_beside(change, step.after.mode, temporary); !staged) return staged;
   if (auto moved = storage_.rename(temporary, change.path); !moved) return moved;
   return storage_.flush_folder(folder);
 }

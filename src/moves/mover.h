@@ -2,6 +2,7 @@
 #pragma once
 
 #include <functional>
+#include <future>
 #include <memory>
 #include <optional>
 #include <vector>
@@ -17,7 +18,9 @@ struct FileChange {
   std::optional<Digest> before;  ///< what the plan saw there; nothing: no file
   /// The bytes that the plan saw there, whose digest is `before`; null: they are read again.
   std::shared_ptr<const Bytes> seen;
-  std::optional<Digest> content_digest;  ///< of `content`, when it is known already
+  ContentDigests seen_digests;
+  /// Of `content`, when someone works them out already.
+  std::shared_future<ContentDigests> content_digests;
   /// Of a file in a swapped folder that is too large to be held: where its bytes are copied from.
   /// `content` is then empty, and history keeps only their digest.
   std::optional<Path> from;
@@ -49,8 +52,6 @@ struct FolderSwap {
 
 /// `in-use`: the file is not what it was when the plan was made.
 [[nodiscard]] Error place_changed(const Path& path);
-/// `read-back`.
-[[nodiscard]] Error read_differently(const Path& path);
 
 class Mover {
  public:
@@ -71,6 +72,7 @@ class Mover {
   Result<FileVersion> version_seen(const FileChange& change);
   Result<void> record(MoveRecord& move, const std::vector<FileChange>& changes,
                       const FolderSwap* swap);
+  Result<void> stage_beside(const FileChange& change, std::uint32_t mode, const Path& temporary);
   Result<void> write(const FileChange& change, Step& step, const Path& temporary);
   Result<void> read_back(const MoveRecord& move, const std::vector<FileChange>& changes);
   Result<void> put_back(const MoveRecord& move);

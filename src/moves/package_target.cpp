@@ -145,7 +145,7 @@ class PackageTarget {
     if (version->digest) {
       file.before = version->digest;
       file.before_modified_ns = version->modified_ns;
-      file.already_there = *version->digest == sha256(file.bytes);
+      file.already_there = *version->digest == version_digest(file.bytes);
       file.replaces_progress = true;
     }
     if (game.profile != source_.save.game.profile && !source_.save.game.profile.empty())

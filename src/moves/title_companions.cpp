@@ -4,7 +4,7 @@
 #include "bytes/text.h"
 #include "moves/carry_folders.h"
 #include "moves/inside.h"
-#include "storage/hash.h"
+#include "storage/version_digest.h"
 
 namespace bayswap {
 
@@ -36,7 +36,7 @@ Result<std::vector<CompanionFile>> make_companions(Session& session, const Bay& 
     const auto there = version_at(*session.storage, companion.to);
     if (!there) return tl::unexpected(there.error());
     const auto info = session.storage->info(companion.from);
-    if (there->digest == sha256(*ours)) {
+    if (there->digest == version_digest(*ours)) {
       companion.note = {Level::note, "already-there",
                         fmt::format("{} is there already", safe_text(relative)), ""};
     } else if (there->digest && info && there->modified_ns > info->modified_ns) {

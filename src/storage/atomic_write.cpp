@@ -1,8 +1,11 @@
 #include "storage/atomic_write.h"
 
+#include <fmt/format.h>
 #include <unistd.h>
 
 #include <algorithm>
+
+#include "bytes/text.h"
 
 namespace bayswap {
 
@@ -47,6 +50,12 @@ Result<void> remove_tree(Storage& storage, const Path& folder) {
     if (auto removed = storage.remove_folder(folders[i]); !removed) return removed;
   }
   return {};
+}
+
+Error read_differently(const Path& path) {
+  return {Trouble::read_back, "read-back",
+          fmt::format("{}: what was written read back differently", safe_text(path.string())),
+          "the old content is back; check the disk or card, it may be failing"};
 }
 
 bool lies_in(const Path& folder, const Path& path) {

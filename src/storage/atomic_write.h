@@ -24,4 +24,7 @@ namespace bayswap {
 /// Whether a path is the folder or lies somewhere in it, by their names alone.
 [[nodiscard]] bool lies_in(const Path& folder, const Path& path);
 
+/// `read-back`: what a file holds is not what was written to it.
+[[nodiscard]] Error read_differently(const Path& path);
+
 }  // namespace bayswap

@@ -17,14 +17,15 @@
 #include "bayswap/storage.h"
 #include "bytes/fill.h"
 #include "bytes/text.h"
-#include "storage/hash.h"
+#include "storage/atomic_write.h"
+#include "storage/version_digest.h"
 
 namespace bayswap {
 namespace {
 
 constexpr std::uint64_t kMapFrom = 1ULL << 20U;  // larger files are mapped, not copied
 constexpr std::uint64_t kNoLimit = ~std::uint64_t{0};
-constexpr std::size_t kCopyPiece = 4U << 20U;
+constexpr std::size_t kCopyPiece = 1U << 20U;
 constexpr std::size_t kComparePiece = 1U << 18U;  // stays in the processor's cache
 
 class Descriptor {
@@ -171,6 +172,55 @@ bool write_all(int fd, ByteView bytes) {
   return true;
 }
 
+// The digest of a file that comes in buffers, each hashed on a thread of its own while the next
+// ones are read and written.
+class PieceHashers {
+ public:
+  explicit PieceHashers(std::uint64_t size) : size_(size), each_(piece_size(size)) {
+    for (Turn& turn : turns_) turn.buffer.resize(kCopyPiece / each_ * each_);
+  }
+  [[nodiscard]] std::size_t buffer_size() const { return turns_.front().buffer.size(); }
+
+  /// Its content must be added before the next one is asked for.
+  [[nodiscard]] Bytes& next_buffer() {
+    take(turns_.at(turn_));
+    return turns_.at(turn_).buffer;
+  }
+  void add(ByteView content) {
+    const bool whole = size_ <= kWholeContent;
+    turns_.at(turn_).digests = std::async(std::launch::async, [content, whole, each = each_] {
+      std::vector<Digest> digests;
+      const std::size_t step = whole ? content.size() : each;
+      for (std::size_t at = 0; at < content.size(); at += step)
+        digests.push_back(sha256(content.subspan(at, std::min(step, content.size() - at))));
+      return digests;
+    });
+    turn_ = (turn_ + 1) % turns_.size();
+  }
+  [[nodiscard]] Digest finish() {
+    for (std::size_t i = 0; i < turns_.size(); ++i) take(turns_.at((turn_ + i) % turns_.size()));
+    if (size_ > kWholeContent) return version_digest(size_, pieces_);
+    return pieces_.empty() ? sha256({}) : pieces_.front();
+  }
+
+ private:
+  struct Turn {
+    Bytes buffer;
+    std::future<std::vector<Digest>> digests;
+  };
+  void take(Turn& turn) {
+    if (!turn.digests.valid()) return;
+    const std::vector<Digest> digests = turn.digests.get();
+    pieces_.insert(pieces_.end(), digests.begin(), digests.end());
+  }
+
+  std::uint64_t size_;
+  std::size_t each_;
+  std::size_t turn_ = 0;
+  std::array<Turn, 3> turns_;
+  std::vector<Digest> pieces_;
+};
+
 class Disk final : public Storage {
  public:
   Result<FileInfo> info(const Path& path) override {
@@ -241,48 +291,45 @@ class Disk final : public Storage {
   Result<Digest> copy(const Path& from, const Path& to, std::uint32_t mode,
                       const std::function<void(std::uint64_t)>& progress) override {
     const Descriptor source = open_to_read(from);
-    if (const auto size = size_of(source, from, kNoLimit); !size)
-      return tl::unexpected(size.error());
-    Descriptor target(::open(to.c_str(), O_WRONLY | O_CREAT | O_EXCL | O_CLOEXEC | O_NOFOLLOW,
+    const auto size = size_of(source, from, kNoLimit);
+    if (!size) return tl::unexpected(size.error());
+    Descriptor target(::open(to.c_str(), O_RDWR | O_CREAT | O_EXCL | O_CLOEXEC | O_NOFOLLOW,
                              static_cast<mode_t>(mode)));
     if (!target.open()) return write_error(to, errno);
-    Hasher hasher;
-    std::array<Bytes, 2> buffers{Bytes(kCopyPiece), Bytes(kCopyPiece)};
-    std::future<void> hashing;
-    off_t done = 0;
-    for (std::size_t turn = 0;; turn ^= 1U) {
-      const auto got = read_some(source, from, buffers.at(turn));
-      if (!got || got->empty()) {
-        if (hashing.valid()) hashing.get();
-        if (got) break;
-        ::unlink(to.c_str());
-        return tl::unexpected(got.error());
-      }
-      // The last piece is hashed while this one was read; this one is while it is written.
-      if (hashing.valid()) hashing.get();
-      hashing = std::async(std::launch::async, [&hasher, piece = *got] { hasher.add(piece); });
+    PieceHashers hashers(*size);
+    Bytes back(hashers.buffer_size());
+    std::uint64_t done = 0;
+    Result<void> outcome;
+    while (outcome) {
+      const auto got = read_some(source, from, hashers.next_buffer());
+      if (!got) outcome = tl::unexpected(got.error());
+      if (!got || got->empty()) break;
+      hashers.add(*got);
       if (!write_all(target.get(), *got)) {
-        const int problem = errno;
-        hashing.get();
-        ::unlink(to.c_str());
-        return write_error(to, problem);
+        outcome = write_error(to, errno);
+        break;
       }
+      const auto there = std::span(back).first(got->size());
+      if (!read_at(target, there, done) || !same_bytes(there, *got))
+        outcome = tl::unexpected(read_differently(to));
       // The medium begins early, so that flushing at the end has little left to do.
-      const auto length = static_cast<off_t>(got->size());
-      (void)::sync_file_range(target.get(), done, length, SYNC_FILE_RANGE_WRITE);
-      done += length;
+      (void)::sync_file_range(target.get(), static_cast<off_t>(done),
+                              static_cast<off_t>(got->size()), SYNC_FILE_RANGE_WRITE);
+      done += got->size();
       if (progress) progress(got->size());
     }
-    if (!set_mode(target, mode) || ::fsync(target.get()) != 0 || !target.close()) {
-      const int problem = errno;
-      ::unlink(to.c_str());
-      return write_error(to, problem);
-    }
-    return hasher.finish();
+    if (outcome && (!set_mode(target, mode) || ::fsync(target.get()) != 0 || !target.close()))
+      outcome = write_error(to, errno);
+    const Digest digest = hashers.finish();
+    if (outcome) return digest;
+    ::unlink(to.c_str());
+    return tl::unexpected(outcome.error());
   }
 
   Result<Digest> digest(const Path& path) override {
-    Hasher hasher;
+    const auto seen = info(path);
+    if (!seen) return tl::unexpected(seen.error());
+    VersionHasher hasher(seen->size);
     const auto read = stream(path, kCopyPiece, [&](ByteView piece) {
       hasher.add(piece);
       return true;

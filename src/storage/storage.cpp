@@ -3,7 +3,8 @@
 
 #include "bayswap/storage.h"
 #include "bytes/fill.h"
-#include "storage/hash.h"
+#include "storage/atomic_write.h"
+#include "storage/version_digest.h"
 
 namespace bayswap {
 
@@ -27,14 +28,17 @@ Result<Digest> Storage::copy(const Path& from, const Path& to, std::uint32_t mod
   const auto seen = view(from, kSaveLimit);
   if (!seen) return tl::unexpected(seen.error());
   if (auto made = create(to, seen->bytes(), mode); !made) return tl::unexpected(made.error());
+  const auto back = view(to, kSaveLimit);
+  if (!back) return tl::unexpected(back.error());
+  if (!same_bytes(back->bytes(), seen->bytes())) return tl::unexpected(read_differently(to));
   if (progress) progress(seen->bytes().size());
-  return sha256(seen->bytes());
+  return version_digest(seen->bytes());
 }
 
 Result<Digest> Storage::digest(const Path& path) {
   const auto seen = view(path, kSaveLimit);
   if (!seen) return tl::unexpected(seen.error());
-  return sha256(seen->bytes());
+  return version_digest(seen->bytes());
 }
 
 Result<bool> Storage::same(const Path& a, const Path& b) {

@@ -88,7 +88,8 @@ void claim_root_files(const Volume& volume, std::vector<std::uint32_t>& claims, 
   }
 }
 
-Card read_card(const Volume& volume, const Pages& pages, bool with_data) {
+Card read_card(const Volume& volume, const Pages& pages,
+               const std::function<bool(const std::string&)>& with_data) {
   Card card;
   card.block_size = kClusterSize;
   card.blocks_total = fillable(volume.geometry());
@@ -100,7 +101,7 @@ Card read_card(const Volume& volume, const Pages& pages, bool with_data) {
   std::uint64_t shared = 2 * bytes_of(volume.geometry());
   const auto read = [&](const Tree& tree) {
     std::uint64_t small = kSmallFiles;
-    return card_save(volume, pages, tree, claims, with_data ? shared : small);
+    return card_save(volume, pages, tree, claims, with_data(tree.entry.name) ? shared : small);
   };
   for (const Tree& tree : trees) card.saves.push_back(read(tree));
   for (const Tree& tree : volume.trees(true)) {
@@ -148,14 +149,17 @@ std::optional<Match> Ps2CardLayout::recognise(ByteView file, const Hints& /*hint
 }
 
 Result<Card> Ps2CardLayout::open(ByteView file) const {
-  return read_file(file, true);
+  return read_file(file, [](const std::string&) { return true; });
 }
 
-Result<Card> Ps2CardLayout::list(ByteView file) const {
-  return read_file(file, false);
+Result<Card> Ps2CardLayout::list(ByteView file, const std::vector<std::string>& with_data) const {
+  return read_file(file, [&](const std::string& name) {
+    return std::ranges::find(with_data, name) != with_data.end();
+  });
 }
 
-Result<Card> Ps2CardLayout::read_file(ByteView file, bool with_data) const {
+Result<Card> Ps2CardLayout::read_file(
+    ByteView file, const std::function<bool(const std::string&)>& with_data) const {
   Pages pages = read_pages(file);
   const auto geometry = parse_superblock(pages.plain);
   if (!geometry || pages.held > 2 * bytes_of(*geometry)) return tl::unexpected(unreadable());
@@ -216,7 +220,7 @@ Result<ChangedCard> Ps2CardLayout::change(ByteView file, const CardChange& chang
     if (std::ranges::any_of(live, [&](const Tree& tree) { return tree.entry.name == save.name; }))
       return tl::unexpected(name_taken(save));
     if (!put_save(volume, save, deleted, purged)) {
-      const Card card = read_card(volume, pages, false);
+      const Card card = read_card(volume, pages, [](const std::string&) { return false; });
       return tl::unexpected(no_room(save, clusters_for(save), card));
     }
     live = volume.trees(false);

@@ -2,6 +2,8 @@
 // docs/formats/ps2.md
 #pragma once
 
+#include <functional>
+
 #include "bayswap/card.h"
 
 namespace bayswap {
@@ -14,7 +16,8 @@ class Ps2CardLayout final : public CardLayout {
   [[nodiscard]] const CardInfo& card_info() const override { return card_info_; }
   [[nodiscard]] std::optional<Match> recognise(ByteView file, const Hints& hints) const override;
   [[nodiscard]] Result<Card> open(ByteView file) const override;
-  [[nodiscard]] Result<Card> list(ByteView file) const override;
+  [[nodiscard]] Result<Card> list(ByteView file,
+                                  const std::vector<std::string>& with_data) const override;
   [[nodiscard]] Findings validate(ByteView file) const override;
   [[nodiscard]] Result<Bytes> format(std::uint32_t blocks) const override;
   [[nodiscard]] Result<ChangedCard> change(ByteView file, const CardChange& change) const override;
@@ -22,7 +25,8 @@ class Ps2CardLayout final : public CardLayout {
   [[nodiscard]] bool is_own_form(ByteView file) const override;
 
  private:
-  Result<Card> read_file(ByteView file, bool with_data) const;
+  Result<Card> read_file(ByteView file,
+                         const std::function<bool(const std::string&)>& with_data) const;
 
   bool with_spare_;
   LayoutInfo info_;

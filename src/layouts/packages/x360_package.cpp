@@ -31,7 +31,8 @@ std::vector<std::string> problems_of(const VolumeFile& file) {
   return {};
 }
 
-Card card_of(ByteView package, const Volume& volume, bool with_data) {
+Card card_of(ByteView package, const Volume& volume,
+             const std::function<bool(const std::string&)>& with_data) {
   Card card;
   card.block_size = kBlockSize;
   card.game = volume.header.game;
@@ -42,7 +43,7 @@ Card card_of(ByteView package, const Volume& volume, bool with_data) {
   for (const VolumeFile& file : volume.files) {
     CardSave on_card;
     on_card.save = make_file(file.path, volume.entries[file.entry],
-                             with_data ? file_bytes(package, volume, file) : Bytes{});
+                             with_data(file.path) ? file_bytes(package, volume, file) : Bytes{});
     on_card.blocks = file.blocks;
     on_card.block_count = static_cast<std::uint32_t>(file.blocks.size());
     for (const std::string& problem : problems_of(file))
@@ -118,13 +119,16 @@ std::optional<Match> X360PackageLayout::recognise(ByteView file, const Hints& /*
 Result<Card> X360PackageLayout::open(ByteView file) const {
   const auto volume = read_volume(file, false);
   if (!volume) return tl::unexpected(no_package());
-  return card_of(file, *volume, true);
+  return card_of(file, *volume, [](const std::string&) { return true; });
 }
 
-Result<Card> X360PackageLayout::list(ByteView file) const {
+Result<Card> X360PackageLayout::list(ByteView file,
+                                     const std::vector<std::string>& with_data) const {
   const auto volume = read_volume(file, false);
   if (!volume) return tl::unexpected(no_package());
-  return card_of(file, *volume, false);
+  return card_of(file, *volume, [&](const std::string& name) {
+    return std::ranges::find(with_data, name) != with_data.end();
+  });
 }
 
 Findings X360PackageLayout::validate(ByteView file) const {

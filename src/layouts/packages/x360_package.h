@@ -14,7 +14,7 @@ class X360PackageLayout final : public CardLayout {
   const CardInfo& card_info() const override { return card_info_; }
   std::optional<Match> recognise(ByteView file, const Hints& hints) const override;
   Result<Card> open(ByteView file) const override;
-  Result<Card> list(ByteView file) const override;
+  Result<Card> list(ByteView file, const std::vector<std::string>& with_data) const override;
   Findings validate(ByteView file) const override;
   Result<Bytes> format(std::uint32_t blocks) const override;
   Result<Bytes> format_like(ByteView damaged, std::uint32_t blocks) const override;
