@@ -336,9 +336,11 @@ std::string bay_text(const Bay& bay, const Style& style, bool surveyed) {
       style.paint(Tone::title, bay.name) + "  " + path_text(bay.place.string()) + "\n";
   if (bay.shelves.empty()) text += "  no shelves yet\n";
   for (const Shelf& shelf : bay.shelves) {
-    text += row(
-        style, to_string(shelf.system),
-        style.paint(Tone::title, safe_text(shelf.pattern)) + "  [" + list_text(shelf.layout) + "]");
+    text +=
+        row(style, to_string(shelf.system),
+            style.paint(Tone::title, safe_text(shelf.pattern)) + "  [" +
+                (shelf.kind == Kind::state ? std::string("save states") : list_text(shelf.layout)) +
+                "]");
     if (!surveyed) continue;
     const std::string count = fmt::format("explains {} of {}", shelf.explains, shelf.of);
     text +=

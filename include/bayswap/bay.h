@@ -29,8 +29,9 @@ struct Shelf {
   System system = System::snes;
   Kind kind = Kind::battery;
   std::string pattern;
-  std::vector<std::string> layout;  ///< one or more: the game's chip decides which
-  std::string roms;                 ///< folder of the system's ROMs, relative; may be empty
+  /// One or more: the game's chip decides which. None for states, whose form nobody knows.
+  std::vector<std::string> layout;
+  std::string roms;  ///< folder of the system's ROMs, relative; may be empty
 
   // What learning saw; not part of the file.
   std::size_t explains = 0;
@@ -73,8 +74,9 @@ class BayList {
   std::string text_;
 };
 
-/// What lies on a shelf of this pattern and layout: a card that is also a part of a cartridge's
-/// save counts as one where every game has its own, and as a card where games share it.
+/// What lies on a shelf of this pattern and layout: folders where the layout is one; a card that is
+/// also a part of a cartridge's save counts as one where every game has its own, and as a card
+/// where games share it.
 [[nodiscard]] Kind kind_on_shelf(std::string_view pattern, const Layout& layout);
 
 /// Letters, digits, `-` and `_`: what a bay may be called.

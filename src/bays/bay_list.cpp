@@ -2,11 +2,13 @@
 #include <fmt/format.h>
 
 #include <algorithm>
+#include <array>
 #include <sstream>
 
 #include "bays/toml_file.h"
 #include "bayswap/bay.h"
 #include "bayswap/card.h"
+#include "bayswap/folder.h"
 #include "bayswap/layout.h"
 #include "bayswap/naming.h"
 #include "bytes/text.h"
@@ -70,9 +72,12 @@ Result<Shelf> shelf_of(const toml::table& table, const std::string& file) {
   if (const auto usable = NamingPattern::parse(*pattern); !usable)
     return toml_error(*table.get("pattern"), file, kCode, usable.error().text);
   shelf.pattern = std::move(*pattern);
-  auto ids = layouts_of(table, file);
-  if (!ids) return tl::unexpected(ids.error());
-  shelf.layout = std::move(*ids);
+  // States have no layout: no program's form of them is known.
+  if (shelf.kind != Kind::state || table.contains("layout")) {
+    auto ids = layouts_of(table, file);
+    if (!ids) return tl::unexpected(ids.error());
+    shelf.layout = std::move(*ids);
+  }
   // The layouts tell the kind where nobody says it.
   if (kind->empty() && !shelf.layout.empty())
     if (const auto layout = find_layout(shelf.layout.front()))
@@ -129,10 +134,10 @@ std::string shelf_text(const std::string& bay, const Shelf& shelf) {
       fmt::format("[[bay.{}.shelf]]\nsystem = {}\n", bay, toml_string(to_string(shelf.system)));
   if (shelf.kind != Kind::battery)
     text += fmt::format("kind = {}\n", toml_string(to_string(shelf.kind)));
-  text += fmt::format("pattern = {}\nlayout = [", toml_string(shelf.pattern));
-  for (std::size_t i = 0; i < shelf.layout.size(); ++i)
-    text += (i > 0 ? ", " : "") + toml_string(shelf.layout[i]);
-  text += "]\n";
+  text += fmt::format("pattern = {}\n", toml_string(shelf.pattern));
+  std::string ids;
+  for (const std::string& id : shelf.layout) ids += (ids.empty() ? "" : ", ") + toml_string(id);
+  if (!ids.empty()) text += fmt::format("layout = [{}]\n", ids);
   if (!shelf.roms.empty()) text += fmt::format("roms = {}\n", toml_string(shelf.roms));
   if (shelf.names != FileNames::exact)
     text += fmt::format("names = {}\n", toml_string(to_string(shelf.names)));
@@ -195,8 +200,13 @@ std::optional<FileNames> parse_file_names(std::string_view id) {
 }
 
 Kind kind_on_shelf(std::string_view pattern, const Layout& layout) {
-  const bool own = pattern.find('{') != std::string_view::npos;
-  return own && holds_chips(layout) ? Kind::battery : layout.info().kind;
+  if (as_folder(&layout) != nullptr) return Kind::folder;
+  if (!holds_chips(layout)) return layout.info().kind;
+  const auto fields = NamingPattern::parse(pattern);
+  const bool own =
+      fields && std::ranges::any_of(std::array{"stem", "title", "code", "serial", "label"},
+                                    [&](const char* field) { return fields->uses(field); });
+  return own ? Kind::battery : layout.info().kind;
 }
 
 bool is_bay_name(std::string_view name) {
@@ -265,7 +275,8 @@ Result<Bay> BayList::put_learned(Storage& storage, const Path& file, const Bay& 
   std::string added;
   for (const Shelf& shelf : learned.shelves) {
     const bool known = std::ranges::any_of(kept.shelves, [&](const Shelf& own) {
-      return own.system == shelf.system && explains_all(own.pattern, shelf);
+      return own.system == shelf.system && own.kind == shelf.kind &&
+             explains_all(own.pattern, shelf);
     });
     if (known) continue;
     kept.shelves.push_back(shelf);

@@ -8,7 +8,9 @@
 
 #include "bays/file_names.h"
 #include "bays/name_fields.h"
+#include "bays/path_words.h"
 #include "bays/rom_index.h"
+#include "bays/slot_shelves.h"
 #include "bays/walk.h"
 #include "bayswap/bay.h"
 #include "bayswap/card.h"
@@ -41,60 +43,10 @@ struct Group {
   std::size_t titled = 0;                    // files whose ROM's title is the same as its stem
 };
 
-bool word_char(char c) {
-  return (c >= '0' && c <= '9') || (c >= 'a' && c <= 'z') || (c >= 'A' && c <= 'Z') ||
-         static_cast<unsigned char>(c) >= 0x80;
-}
-
-// The longest word of which `known` says so that stands in a path component as a whole.
-template <class Known>
-std::string word_in(std::string_view component, const Known& known) {
-  for (std::size_t length = component.size(); length > 0; --length) {
-    for (std::size_t start = 0; start + length <= component.size(); ++start) {
-      const bool whole_left =
-          start == 0 || !word_char(component[start - 1]) || !word_char(component[start]);
-      const std::size_t end = start + length;
-      const bool whole_right =
-          end == component.size() || !word_char(component[end]) || !word_char(component[end - 1]);
-      if (whole_left && whole_right && known(component.substr(start, length)))
-        return std::string(component.substr(start, length));
-    }
-  }
-  return {};
-}
-
-std::string pattern_of(const std::string& relative, const std::string& word,
-                       const std::string& field) {
-  std::string pattern;
-  std::size_t at = 0;
-  while (true) {
-    const std::size_t found = relative.find(word, at);
-    pattern += literal_text(
-        std::string_view(relative).substr(at, found == std::string::npos ? found : found - at));
-    if (found == std::string::npos) return pattern;
-    pattern += "{" + field + "}";
-    at = found + word.size();
-  }
-}
-
 std::string label_pattern(const std::string& relative, const std::string& label) {
   const std::size_t found = relative.rfind(label);
   return literal_text(std::string_view(relative).substr(0, found)) + "{label}" +
          literal_text(std::string_view(relative).substr(found + label.size()));
-}
-
-template <class Known>
-std::string word_of_path(const std::string& relative, const Known& known) {
-  // The file name says more than the folders above it.
-  std::string_view rest = relative;
-  while (true) {
-    const std::size_t slash = rest.rfind('/');
-    const std::string_view component =
-        slash == std::string_view::npos ? rest : rest.substr(slash + 1);
-    std::string word = word_in(component, known);
-    if (!word.empty() || slash == std::string_view::npos) return word;
-    rest = rest.substr(0, slash);
-  }
 }
 
 // Where a package lies: its profile and title in the names above it, and its own name last.
@@ -181,6 +133,7 @@ class Learner {
       if (!in_folder(candidate) && !sort_in(candidate)) left.push_back(candidate);
     merge_titles();
     sort_in_alone(left);
+    shelve_cards();
     std::vector<Shelf> found;
     for (const auto& [key, group] : groups_) {
       Shelf shelf;
@@ -192,6 +145,7 @@ class Learner {
       if (!group.rom_folders.empty()) shelf.roms = common_folder(group.rom_folders);
       found.push_back(std::move(shelf));
     }
+    add_state_shelves(found);
     return found;
   }
 
@@ -246,12 +200,44 @@ class Learner {
         pattern = label_pattern(candidate.relative, label);
       }
       if (!NamingPattern::parse(pattern)) return false;
+      if (card != nullptr && !card->card_info().package) {
+        cards_.push_back({pattern, info.system, info.id, true});
+        card_files_.push_back(candidate);
+        return true;
+      }
       Group& group = groups_[{pattern, info.system}];
       group.files.push_back(candidate);
       ++group.votes[info.id];
       return true;
     }
     return false;
+  }
+
+  // Cards whose names differ in a number only share a shelf.
+  void shelve_cards() {
+    for (const SlotShelf& shelf : shelves_of_cards(cards_)) {
+      const SlotFile& first = cards_[shelf.files.front()];
+      if (!NamingPattern::parse(shelf.pattern)) continue;
+      Group& group = groups_[{shelf.pattern, first.system}];
+      for (const std::size_t file : shelf.files) {
+        group.files.push_back(card_files_[file]);
+        ++group.votes[first.layout];
+      }
+    }
+  }
+
+  void add_state_shelves(std::vector<Shelf>& found) const {
+    for (const SlotShelf& numbered : shelves_of_states(states_)) {
+      if (!NamingPattern::parse(numbered.pattern)) continue;
+      Shelf shelf;
+      shelf.system = states_[numbered.files.front()].system;
+      shelf.kind = Kind::state;
+      shelf.pattern = numbered.pattern;
+      std::set<std::string> folders;
+      for (const std::size_t file : numbered.files) folders.insert(state_roms_[file]);
+      shelf.roms = common_folder(folders);
+      found.push_back(std::move(shelf));
+    }
   }
 
   bool sort_in(const Candidate& candidate) {
@@ -265,8 +251,11 @@ class Learner {
       std::vector<const RomFile*> roms = roms_.matching(stem, std::nullopt);
       std::erase_if(roms, [&](const RomFile* rom) { return rom->stem != stem; });
       const bool sorted = sort_in_for(candidate, stem, "stem", roms);
-      if (sorted && people_title(*roms.front(), catalog_) == stem)
-        ++groups_[{pattern_of(candidate.relative, stem, "stem"), roms.front()->info.system}].titled;
+      // States are sorted elsewhere, so that there may be no group.
+      const auto group = groups_.find(
+          {pattern_of(candidate.relative, stem, "stem"), roms.front()->info.system});
+      if (group != groups_.end() && people_title(*roms.front(), catalog_) == stem)
+        ++group->second.titled;
       return sorted;
     }
     const std::string word = word_of_path(candidate.relative, [&](std::string_view text) {
@@ -283,18 +272,30 @@ class Learner {
     if (!NamingPattern::parse(pattern)) return false;
     const auto view = storage_.view(candidate.path, kSaveLimit);
     if (!view) return false;
+    const std::string name = candidate.path.filename().string();
     for (const RomFile* rom : roms) {
-      const auto guesses = identify(view->bytes(), hints_of(rom->info, catalog_));
+      const Hints hints = hints_of(rom->info, catalog_);
+      const auto guesses = identify(view->bytes(), hints);
+      const StateSign sign = state_sign(name, view->bytes(), guesses, hints);
+      if (sign != StateSign::none) {
+        states_.push_back({pattern, rom->info.system, {}, sign != StateSign::size});
+        state_roms_.push_back(folder_of(*rom));
+        return true;
+      }
       if (guesses.empty() || guesses.front().confidence == Confidence::possible) continue;
       Group& group = groups_[{pattern, rom->info.system}];
       group.files.push_back(candidate);
-      group.rom_folders.insert(rom->path.parent_path().lexically_relative(place_).generic_string());
+      group.rom_folders.insert(folder_of(*rom));
       const std::string& id = guesses.front().layout->info().id;
       ++group.votes[id];
       if (guesses.front().by_content) ++group.evidence[id];
       return true;
     }
     return false;
+  }
+
+  std::string folder_of(const RomFile& rom) const {
+    return rom.path.parent_path().lexically_relative(place_).generic_string();
   }
 
   // Where some ROMs' names carry no tags, their saves read both ways; the others tell which way.
@@ -344,8 +345,8 @@ class Learner {
     for (const Candidate& candidate : left) {
       const auto pattern = pattern_alone(candidate);
       const auto view = storage_.view(candidate.path, kSaveLimit);
-      if (!pattern || !view || has_state_name(candidate.path.filename().string()) ||
-          has_state_bytes(view->bytes()))
+      if (!pattern || !view ||
+          state_sign(candidate.path.filename().string(), view->bytes(), {}, {}) >= StateSign::form)
         continue;
       Hints hints;
       hints.file_name = candidate.path.filename().string();
@@ -405,6 +406,10 @@ class Learner {
   std::vector<std::string> questions_;
   std::vector<Candidate> candidates_;
   std::vector<Path> folders_;  // that are saves of their own
+  std::vector<SlotFile> cards_;
+  std::vector<Candidate> card_files_;  // of `cards_`
+  std::vector<SlotFile> states_;
+  std::vector<std::string> state_roms_;  // folders of the ROMs of `states_`
   std::map<std::pair<std::string, System>, Group> groups_;
 };
 

@@ -39,7 +39,7 @@ bool knows(const Rule& rule, const Fields& fields, const Catalog& catalog) {
 std::string reason_for(Storage& storage, const Path& path, bool matched) {
   const auto view = storage.view(path, kSaveLimit);
   if (!view) return "cannot be read";
-  if (has_state_name(path.filename().string()) || has_state_bytes(view->bytes()))
+  if (state_sign(path.filename().string(), view->bytes(), {}, {}) != StateSign::none)
     return "a save state";
   if (matched) return "no ROM has this name";
   return identify(view->bytes(), {}).empty() ? "no save that is known"

@@ -23,7 +23,7 @@ std::optional<FoundFolder> folder_at(Storage& storage, const Path& folder) {
   std::optional<FoundFolder> marked;
   for (const auto& layout : layouts().all()) {
     const FolderLayout* kind = as_folder(layout.get());
-    if (kind == nullptr || kind->info().kind != Kind::folder) continue;
+    if (kind == nullptr) continue;
     if (const auto place = kind->place(full)) return FoundFolder{folder, kind, *place};
     if (!marked && !kind->marker().empty() && !is_missing(storage, folder / kind->marker()))
       marked = FoundFolder{folder, kind, {}};

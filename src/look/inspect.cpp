@@ -72,17 +72,11 @@ Result<void> choose_layout(Inspection& found, const InspectOptions& options) {
 }
 
 constexpr std::uint64_t kMostWithCompanion = 1U << 18U;  // bytes; larger saves stand alone
-constexpr std::uint64_t kLeastState = 8192;  // smaller files are too small for a machine's memory
-
 bool is_state(const Inspection& found) {
-  if (has_state_name(inner_name(found.path))) return true;
-  if (has_state_bytes(found.view.bytes())) return true;
-  // A file named like a game's save whose size fits no chip of any family.
-  if (!found.guesses.empty() || !found.game_known || found.info.size <= kLeastState) return false;
-  std::uint64_t largest_chip = 0;
-  if (found.hints.chips)
-    for (const Chip& chip : *found.hints.chips) largest_chip = std::max(largest_chip, chip.size);
-  return found.info.size > largest_chip;
+  if (found.shelf && found.shelf->shelf->kind == Kind::state) return true;
+  const Hints none;
+  return state_sign(inner_name(found.path), found.view.bytes(), found.guesses,
+                    found.game_known ? found.hints : none) != StateSign::none;
 }
 
 // The one game in all bays that a loose file is named after; nothing when several could be meant.

@@ -74,6 +74,17 @@ struct Inspection {
 [[nodiscard]] bool has_state_name(std::string_view file_name);
 [[nodiscard]] bool has_state_bytes(ByteView file);
 
+/// What speaks for a file being a save state, the weakest first.
+enum class StateSign {
+  none,
+  size,  ///< it bears a game's name, and is larger than any chip of its
+  form,
+  name,
+};
+/// `hints` are those of the ROM that the file is named after; without a system there is none.
+[[nodiscard]] StateSign state_sign(std::string_view file_name, ByteView file,
+                                   const std::vector<Guess>& guesses, const Hints& hints);
+
 /// The finding for a file that is a state.
 [[nodiscard]] Finding state_finding(std::string_view why);
 

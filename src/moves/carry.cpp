@@ -207,8 +207,9 @@ class Carrier {
            fmt::format("several ROMs fit the save: {}", safe_text(list_text(source.several_roms))),
            "say which with --rom FILE"});
     if (checks.stopped() || !readable) return stop(line, checks);
+    if (source.save.kind == Kind::folder || goes_to_folders(source))
+      return carry_folder(source, line, checks);
     if (source.save.kind == Kind::card_save) return carry_card_save(source, line, checks);
-    if (source.save.kind == Kind::folder) return carry_folder(source, line, checks);
 
     const auto game = find_target_game(session_, folders_, *bay_, source, request_, checks);
     if (!game) return stop(line, checks);
@@ -237,6 +238,17 @@ class Carrier {
     shortened_ = !targets->losses.empty();
     for (const Finding& loss : targets->losses) (void)checks.add(loss);
     return carry_files(source, *targets, line, checks);
+  }
+
+  // A card's save, where the bay has no card for it but keeps such saves as folders.
+  bool goes_to_folders(const Source& source) const {
+    if (source.save.kind != Kind::card_save) return false;
+    const auto has = [&](Kind kind) {
+      return std::ranges::any_of(bay_->shelves, [&](const Shelf& shelf) {
+        return shelf.system == source.save.system && shelf.kind == kind;
+      });
+    };
+    return has(Kind::folder) && !has(Kind::card_save);
   }
 
   Result<void> carry_card_save(const Source& source, MoveReport& line, Checks& checks) {

@@ -14,6 +14,7 @@
 #include "cards/open_card.h"
 #include "moves/mover.h"
 #include "moves/shelf_path.h"
+#include "naming/tags.h"
 
 namespace bayswap {
 namespace {
@@ -211,6 +212,9 @@ class CardTarget {
     if (!card) return;
     choice.card = std::move(*card);
     choice.region = common_region(choice.card);
+    // An empty card is for the region that its own folder or file is called after.
+    if (choice.card.saves.empty())
+      choice.region = region_of_path(path.lexically_relative(bay_.place).generic_string());
     const std::string identity = choice.layout->identity(source_.save);
     choice.holds_it = std::ranges::any_of(choice.card.saves, [&](const CardSave& on_card) {
       return choice.layout->identity(on_card.save) == identity;
@@ -254,7 +258,10 @@ class CardTarget {
       }
     if (!has_code(checks_.found(), "region-differs") && !choice.holds_it && known(choice.region) &&
         known(save.game.region) && choice.region != save.game.region)
-      checks_.add(region_differs(save, choice.region, "all saves of the card there are for"));
+      checks_.add(region_differs(save, choice.region,
+                                 choice.card.saves.empty()
+                                     ? "the card there is by its name for"
+                                     : "all saves of the card there are for"));
     for (const Finding& finding : choice.layout->validate(choice.bytes()))
       if (finding.level == Level::error) {
         checks_.add({Level::error, "damaged",

@@ -33,7 +33,7 @@ Source broken_source(const FoundFolder& found, const Error& error) {
   Source source;
   source.stem = found.path.filename().string();
   source.files = {found.path};
-  source.save.kind = Kind::folder;
+  source.save.kind = found.layout->info().kind;
   source.save.system = found.layout->info().system;
   source.problems.push_back({Level::error, "damaged", error.text, error.hint});
   return source;
@@ -75,7 +75,8 @@ Result<std::optional<std::vector<Source>>> read_folder_sources(Session& session,
   else
     found = find_folders(*session.storage, text);
   std::erase_if(found, [&](const FoundFolder& folder) {
-    if (folder.place.shared) return true;
+    const bool of_card = folder.layout->info().kind == Kind::card_save;  // read as cards' saves are
+    if (folder.place.shared || of_card) return true;
     return !request.account.empty() && found.size() > 1 && !folder.place.game.account.empty() &&
            folder.place.game.account != lower_ascii(request.account);
   });

@@ -110,6 +110,31 @@ Finding many(const Roms& roms, const std::string& bay) {
           "say which with --rom FILE"};
 }
 
+// How sure it is that a ROM of another name is the save's game.
+Finding how_sure(const Source& source, const RomFile& rom, bool guessed) {
+  const std::string name = safe_text(rom.stem);
+  if (guessed && plain_title(rom.stem) == plain_title(source.stem))
+    return {Level::note, "rom-match",
+            fmt::format("likely the game of the ROM {}: the names are the same but for tags, case "
+                        "and punctuation",
+                        name),
+            "if it is another game, say which with --rom FILE"};
+  if (guessed)
+    return {Level::note, "rom-match",
+            fmt::format("likely the game of the ROM {}, by the title {}", name,
+                        safe_text(rom.info.game.title)),
+            "if it is another game, say which with --rom FILE"};
+  const std::string& code = rom.info.game.code;
+  if (!code.empty() && !rom.info.shared_code && source.rom->info.game.code == code)
+    return {Level::note, "rom-match",
+            fmt::format("surely the game of the ROM {}: both ROMs' headers say {}", name,
+                        safe_text(code)),
+            ""};
+  return {Level::note, "rom-match",
+          fmt::format("likely the game of the ROM {}: both ROMs have the same title", name),
+          "if it is another game, say which with --rom FILE"};
+}
+
 // Without a ROM, a save of that name that lies there already, or a bay that has no ROMs at all,
 // still tells the name.
 std::optional<TargetGame> without_rom(Session& session, RomFolders& folders, const Bay& bay,
@@ -374,10 +399,14 @@ std::optional<TargetGame> find_target_game(Session& session, RomFolders& folders
   }
   // With --from, the text may have named the save by what only its own bay knows.
   const bool game_named_source = !request.from.empty() && request.saves.empty();
+  bool guessed = false;  // by the name alone
   if (found.empty() && !request.rom && (request.game.empty() || game_named_source)) {
     found = select(roms, [&](const RomFile& rom) { return rom.stem == source.stem; });
     if (found.empty() && source.rom) found = same_game(roms, *source.rom, session.catalog);
-    if (found.empty() && !source.rom) found = by_name(roms, source.stem, session.catalog);
+    if (found.empty() && !source.rom) {
+      found = by_name(roms, source.stem, session.catalog);
+      guessed = true;
+    }
   }
   if (found.size() > 1) {
     checks.add(many(found, bay.name));
@@ -388,6 +417,8 @@ std::optional<TargetGame> find_target_game(Session& session, RomFolders& folders
     if (source.rom)
       if (auto differs = compare_games(*source.rom, *game.rom, session.catalog))
         if (checks.add(std::move(*differs))) return std::nullopt;
+    if (request.game.empty() && !request.rom && game.stem != source.stem)
+      checks.note(how_sure(source, *game.rom, guessed));
     return game;
   }
   if (request.game.empty())

@@ -11,6 +11,7 @@
 #include "bytes/fill.h"
 #include "bytes/text.h"
 #include "cards/card_saves.h"
+#include "model/sony_names.h"
 #include "moves/accounts.h"
 #include "moves/carry_checks.h"
 #include "moves/carry_folders.h"
@@ -159,7 +160,30 @@ class TargetFinder {
     return found;
   }
 
+  // Folders of a card's saves: their names say the region. One that is there already stays there.
+  bool settle_card_region() {
+    const Region own = source_.save.game.region;
+    std::set<Region> there;
+    for (const Existing& folder : existing_) {
+      const auto label = folder.fields.find("label");
+      if (label == folder.fields.end()) continue;
+      if (label->second == source_.save.name) return true;
+      Game game;
+      add_sony_game(label->second, game);
+      if (game.region != Region::unknown) there.insert(game.region);
+    }
+    if (there.size() != 1 || own == Region::unknown || there.contains(own)) return true;
+    (void)checks_.add(
+        {Level::error, "region-differs",
+         fmt::format("the save belongs to the game for {}, but all saves there are for {}",
+                     to_string(own), to_string(*there.begin())),
+         "a game does not see saves of another region; let it through with --accept "
+         "region-differs"});
+    return !checks_.stopped();
+  }
+
   bool settle_region(const NamingPattern& pattern, Game& game) {
+    if (source_.save.kind == Kind::card_save) return settle_card_region();
     if (!request_.code.empty()) {
       const std::string high =
           game.title_id.substr(0, std::min<std::size_t>(8, game.title_id.size()));

@@ -72,4 +72,18 @@ bool regions_agree(std::string_view one, std::string_view other) {
          b == Region::any;
 }
 
+Region region_of_path(std::string_view path) {
+  Region found = Region::unknown;
+  while (!path.empty()) {
+    const std::size_t end = path.find_first_of("/.-_ ");
+    const std::string_view word = path.substr(0, end);
+    path = end == std::string_view::npos ? std::string_view{} : path.substr(end + 1);
+    const Region region = word.size() < 2 ? Region::unknown : region_of_word(word);
+    if (region == Region::unknown || region == Region::any) continue;
+    if (found != Region::unknown && found != region) return Region::unknown;
+    found = region;
+  }
+  return found;
+}
+
 }  // namespace bayswap

@@ -14,6 +14,10 @@ namespace bayswap {
 /// The region that a tag names, as in `Copper Tide (Europe)`; `unknown` without one.
 [[nodiscard]] Region region_of_name(std::string_view name);
 
+/// The region that a folder or the file in a path is called after as a whole, as in
+/// `cards/Europe/left.card` or `left.usa.card`; `unknown` when there is none, or several.
+[[nodiscard]] Region region_of_path(std::string_view path);
+
 /// False when both names bear a region and the regions differ.
 [[nodiscard]] bool regions_agree(std::string_view one, std::string_view other);
 

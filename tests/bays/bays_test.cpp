@@ -154,10 +154,12 @@ TEST(LearnBay, CountsWhatItCannotExplain) {
   folder.write("saves/Lantern Drift.state1", test::random_bytes(70'000, 1));
   const auto bay = learn_bay(disk(), {}, "den", folder.path());
   ASSERT_TRUE(bay);
-  ASSERT_EQ(bay->shelves.size(), 1U);
+  ASSERT_EQ(bay->shelves.size(), 2U);
   EXPECT_EQ(bay->shelves[0].explains, 1U);
   EXPECT_EQ(bay->shelves[0].of, 2U);
-  EXPECT_EQ(bay->unexplained.size(), 2U);
+  EXPECT_EQ(bay->shelves[1].kind, Kind::state);
+  EXPECT_EQ(bay->shelves[1].pattern, "saves/{stem}.state{slot}");
+  EXPECT_EQ(bay->unexplained.size(), 1U);
 }
 
 TEST(LearnBay, ContentOfOneFileSettlesTheOrderForAll) {

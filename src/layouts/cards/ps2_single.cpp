@@ -165,6 +165,16 @@ std::optional<Match> Ps2FolderLayout::recognise_folder(const std::string& path,
   return std::nullopt;
 }
 
+std::optional<std::string> Ps2FolderLayout::pattern_of(std::string_view relative,
+                                                       const Save& save) const {
+  std::vector<std::string> names = names_in(relative);
+  if (names.empty() || names.back() != save.name || !split_sony_name(save.name))
+    return std::nullopt;
+  for (std::string& name : names) name = literal_text(name);
+  names.back() = "{label}";
+  return joined(names);
+}
+
 Result<Save> Ps2FolderLayout::read_folder(const std::string& path, std::vector<Part> files) const {
   if (files.empty())
     return fail(Trouble::input, "no-match", "the folder is empty", "name the save's own folder");

@@ -28,6 +28,9 @@ class Ps2FolderLayout final : public FolderLayout {
       const std::string& path, const std::vector<Part>& files) const override;
   [[nodiscard]] Result<Save> read_folder(const std::string& path,
                                          std::vector<Part> files) const override;
+  /// Folders of one card lie side by side under their own names.
+  [[nodiscard]] std::optional<std::string> pattern_of(std::string_view relative,
+                                                      const Save& save) const override;
 
  private:
   LayoutInfo info_;

@@ -1,0 +1,120 @@
+#include "bays/path_words.h"
+
+#include <fmt/format.h>
+
+#include <algorithm>
+
+#include "layouts/folders/path_text.h"
+
+namespace bayswap {
+namespace {
+
+bool is_digit(char c) {
+  return c >= '0' && c <= '9';
+}
+
+bool word_char(char c) {
+  return is_digit(c) || (c >= 'a' && c <= 'z') || (c >= 'A' && c <= 'Z') ||
+         static_cast<unsigned char>(c) >= 0x80;
+}
+
+std::string word_in(std::string_view component,
+                    const std::function<bool(std::string_view)>& known) {
+  for (std::size_t length = component.size(); length > 0; --length) {
+    for (std::size_t start = 0; start + length <= component.size(); ++start) {
+      const bool whole_left =
+          start == 0 || !word_char(component[start - 1]) || !word_char(component[start]);
+      const std::size_t end = start + length;
+      const bool whole_right =
+          end == component.size() || !word_char(component[end]) || !word_char(component[end - 1]);
+      if (whole_left && whole_right && known(component.substr(start, length)))
+        return std::string(component.substr(start, length));
+    }
+  }
+  return {};
+}
+
+}  // namespace
+
+std::string word_of_path(const std::string& relative,
+                         const std::function<bool(std::string_view)>& known) {
+  std::string_view rest = relative;
+  while (true) {
+    const std::size_t slash = rest.rfind('/');
+    const std::string_view component =
+        slash == std::string_view::npos ? rest : rest.substr(slash + 1);
+    std::string word = word_in(component, known);
+    if (!word.empty() || slash == std::string_view::npos) return word;
+    rest = rest.substr(0, slash);
+  }
+}
+
+std::string pattern_of(const std::string& relative, const std::string& word,
+                       const std::string& field) {
+  std::string pattern;
+  std::size_t at = 0;
+  while (true) {
+    const std::size_t found = relative.find(word, at);
+    pattern += literal_text(
+        std::string_view(relative).substr(at, found == std::string::npos ? found : found - at));
+    if (found == std::string::npos) return pattern;
+    pattern += "{" + field + "}";
+    at = found + word.size();
+  }
+}
+
+NumberedPath numbered_path(const std::string& pattern) {
+  NumberedPath path;
+  path.texts.emplace_back();
+  bool in_field = false;
+  for (std::size_t i = 0; i < pattern.size(); ++i) {
+    const char c = pattern[i];
+    const bool doubled = i + 1 < pattern.size() && pattern[i + 1] == c;
+    if ((c == '{' || c == '}') && doubled && !in_field) {
+      path.texts.back() += {c, c};
+      ++i;
+      continue;
+    }
+    if (c == '{') in_field = true;
+    if (c == '}') in_field = false;
+    if (in_field || !is_digit(c)) {
+      path.texts.back() += c;
+      continue;
+    }
+    std::string number;
+    for (; i < pattern.size() && is_digit(pattern[i]); ++i) number += pattern[i];
+    --i;
+    path.numbers.push_back(std::move(number));
+    path.texts.emplace_back();
+  }
+  return path;
+}
+
+std::string with_slot(const NumberedPath& path, std::size_t place, const std::string& field) {
+  std::string pattern = path.texts.front();
+  for (std::size_t i = 0; i < path.numbers.size(); ++i)
+    pattern += (i == place ? field : path.numbers[i]) + path.texts[i + 1];
+  return pattern;
+}
+
+std::string slot_field(const std::set<std::string>& texts) {
+  constexpr std::size_t kMostDigits = 4;
+  const bool nameless = texts.contains("");
+  std::size_t shortest = kMostDigits + 1;
+  std::size_t longest = 0;
+  bool zeros = false;
+  for (const std::string& text : texts) {
+    if (text.empty()) continue;
+    shortest = std::min(shortest, text.size());
+    longest = std::max(longest, text.size());
+    zeros = zeros || (text.size() > 1 && text.front() == '0');
+    // Without a number is the first slot, so that no other one can be it.
+    if (nameless && text.find_first_not_of('0') == std::string::npos) return {};
+  }
+  if (longest == 0 || longest > kMostDigits || (zeros && shortest != longest)) return {};
+  const bool padded = zeros && longest > 1;
+  return fmt::format("{{slot{}{}}}", padded ? fmt::format(":pad {}", longest) : "",
+                     nameless ? ":first " : "");
+}
+
+}  // namespace bayswap
