@@ -81,6 +81,9 @@ int run_tool(const std::vector<std::string>& arguments, const Surroundings& surr
   add_reshape(app, run);
   add_carry(app, run);
   add_undo(app, run);
+  add_keep(app, run);
+  add_history(app, run);
+  add_restore(app, run);
   add_bay(app, run);
   add_card(app, run);
   add_catalog(app, run);

@@ -137,6 +137,17 @@ void tell_of_cards(Teller& story) {
   story.run({"card", "mend", "downloads/failed.card", "-o", "rescued.card"});
 }
 
+void tell_of_versions(Teller& story) {
+  story.scene("What was there last week?",
+              "Everything that was replaced or written is in history. What is there now goes there "
+              "on request, and any version can come back.");
+  story.run({"keep", "den", "--reason", "before the weekend"});
+  story.run({"history", "den:Copper Tide"});
+  story.run({"restore", "den:Copper Tide", "--at", "v2"});
+  story.run({"undo"});
+  story.run({"history", "verify"});
+}
+
 void tell_of_small_cards(Teller& story) {
   story.scene("Small cards",
               "Consoles keep saves inside, in controllers, and in cartridges: cards all the same. "
@@ -196,6 +207,7 @@ int tell_story(const Path& folder, const cli::Surroundings& surroundings) {
   tell_of_small_cards(story);
   tell_of_titles(story);
   tell_of_undo(story);
+  tell_of_versions(story);
   story.say(fmt::format("Look around in {}; it is yours to try things on.", folder.string()));
   std::filesystem::current_path(before, problem);
   return story.status();

@@ -64,6 +64,9 @@ void add_carry(CLI::App& app, Run& run) {
   command->add_option("--is", request.is, "layout of the save, where the bytes do not tell")
       ->type_name("LAYOUT");
   command->add_flag("--all", request.all, "every save of --from");
+  command->add_option("--wait", request.wait_seconds, "wait for files that a program holds open")
+      ->type_name("SECONDS")
+      ->check(CLI::Range(0, 86'400));
   command->add_flag("--plan", request.plan, "only say what would be done");
   add_accept(*command, arguments->accept);
   command->callback([arguments, &run] {

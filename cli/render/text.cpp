@@ -98,6 +98,7 @@ const char* deed(Doing doing) {
     case Doing::undoing: return "put back";
     case Doing::putting: return "put on the card";
     case Doing::dropping: return "dropped";
+    case Doing::restoring: return "brought back";
   }
   return "";
 }
@@ -117,6 +118,7 @@ std::string status_mark(const MoveReport& move, const Style& style, Doing doing)
 
 // What becomes of the thing that is there.
 const char* fate_of(const MoveReport& move, Doing doing) {
+  if (doing == Doing::restoring) return move.folder ? "other files" : "another version";
   if (move.folder) return "a folder that is replaced as a whole";
   if (is_package(layouts().find(move.to_layout)))
     return doing == Doing::putting ? "a package whose other files stay as they lie"

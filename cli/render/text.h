@@ -21,7 +21,7 @@ namespace bayswap::cli {
 [[nodiscard]] std::string title_of(const MoveReport& move);
 
 /// What a report of moves is about.
-enum class Doing { carrying, undoing, putting, dropping };
+enum class Doing { carrying, undoing, putting, dropping, restoring };
 
 [[nodiscard]] std::string report_text(const CarryReport& report, const Style& style, Doing doing);
 [[nodiscard]] std::string bay_text(const Bay& bay, const Style& style, bool surveyed);

@@ -23,8 +23,9 @@ struct CarryRequest {
   std::string is;                  ///< layout id of the saves; may be empty
   std::optional<Path> rom;         ///< the game's ROM
   std::set<std::string> accept;    ///< check codes that the user lets through
-  std::string account;  ///< account at the destination, 8 hex digits; empty: the one that is there
-  std::string code;     ///< title id or code to carry to instead of the save's own
+  std::string account;   ///< account at the destination, 8 hex digits; empty: the one that is there
+  std::string code;      ///< title id or code to carry to instead of the save's own
+  int wait_seconds = 0;  ///< for programs to close the files that are replaced
   /// Told while a large folder is copied: bytes done, and bytes in all. May be empty.
   std::function<void(std::uint64_t, std::uint64_t)> progress;
 };

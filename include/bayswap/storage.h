@@ -59,6 +59,10 @@ class Storage {
   /// Whether the file system that the path lies on is one of the FAT family.
   [[nodiscard]] virtual bool is_fat(const Path& /*path*/) { return false; }
 
+  /// Who holds the file open for writing, as people know it: `NAME (process 4711)`. Empty when
+  /// nobody does, or when the system does not tell.
+  [[nodiscard]] virtual std::string writer_of(const Path& /*path*/) { return {}; }
+
   // Files of any size, in bounded memory:
   /// Makes a new file with the bytes of another one, on the medium when the call returns, and gives
   /// the digest that tells its versions apart. `progress` is told how many bytes were written since

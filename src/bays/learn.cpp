@@ -252,8 +252,8 @@ class Learner {
       std::erase_if(roms, [&](const RomFile* rom) { return rom->stem != stem; });
       const bool sorted = sort_in_for(candidate, stem, "stem", roms);
       // States are sorted elsewhere, so that there may be no group.
-      const auto group = groups_.find(
-          {pattern_of(candidate.relative, stem, "stem"), roms.front()->info.system});
+      const auto group =
+          groups_.find({pattern_of(candidate.relative, stem, "stem"), roms.front()->info.system});
       if (group != groups_.end() && people_title(*roms.front(), catalog_) == stem)
         ++group->second.titled;
       return sorted;

@@ -66,12 +66,16 @@ std::optional<std::int64_t> parse_move_name(std::string_view name) {
 Result<History> History::open(Storage& storage, const Path& file) {
   if (auto made = make_folders(storage, file.parent_path()); !made)
     return tl::unexpected(made.error());
+  auto turn = take_turn(file);
+  if (!turn) return tl::unexpected(turn.error());
   auto database = Database::open(file, Database::Mode::write);
   if (!database) return tl::unexpected(database.error());
   if (auto set = database->run("PRAGMA synchronous=FULL; PRAGMA foreign_keys=ON"); !set)
     return tl::unexpected(set.error());
   if (auto ready = bring_forward(*database, file); !ready) return tl::unexpected(ready.error());
-  return History(std::move(*database));
+  History history(std::move(*database));
+  history.turn_ = std::move(*turn);
+  return history;
 }
 
 Result<std::optional<History>> History::open_to_read(Storage& storage, const Path& file) {
@@ -238,6 +242,33 @@ Result<std::vector<MoveRecord>> History::last_command() const {
       fmt::format("state = {0} AND undoes = 0 AND command = (SELECT max(command) FROM "
                   "move WHERE state = {0} AND undoes = 0) ORDER BY id DESC",
                   done));
+}
+
+Result<std::vector<MoveRecord>> History::past_moves() const {
+  return moves_where(
+      fmt::format("state IN ({}, {}, {}) ORDER BY id", static_cast<int>(MoveState::done),
+                  static_cast<int>(MoveState::undone), static_cast<int>(MoveState::kept)));
+}
+
+Result<std::unordered_map<std::string, History::Newest>> History::newest_versions() const {
+  Statement select = database_.prepare(fmt::format(
+      "SELECT step.path, step.after, step.after_modified_ns, step.after_mode, content.size, "
+      "move.time_ns FROM step JOIN move ON step.move = move.id LEFT JOIN content ON content.digest "
+      "= step.after WHERE move.state IN ({}, {}, {}) ORDER BY step.id",
+      static_cast<int>(MoveState::done), static_cast<int>(MoveState::undone),
+      static_cast<int>(MoveState::kept)));
+  std::unordered_map<std::string, Newest> newest;
+  while (select.step()) {
+    Newest entry;
+    entry.version = {digest_at(select, 1), select.integer(2),
+                     static_cast<std::uint32_t>(select.integer(3))};
+    if (select.is_null(4)) entry.version.digest.reset();  // its content is not kept
+    entry.size = static_cast<std::uint64_t>(select.integer(4));
+    entry.time_ns = select.integer(5);
+    newest.insert_or_assign(path_at(select, 0), entry);
+  }
+  if (select.failed()) return tl::unexpected(select.error());
+  return newest;
 }
 
 Result<MoveRecord> History::move(std::int64_t id) const {

@@ -7,17 +7,21 @@
 
 #include <cstdint>
 #include <optional>
+#include <set>
 #include <string>
+#include <unordered_map>
 #include <vector>
 
 #include "bayswap/result.h"
 #include "history/sqlite.h"
+#include "history/turn_lock.h"
 #include "storage/version_digest.h"
 
 namespace bayswap {
 
-/// Where a move stands. `writing` found at the start of a run means that the last one was cut off.
-enum class MoveState { writing, done, undone, rolled_back };
+/// Where a move stands. `writing` found at the start of a run means that the last one was cut off;
+/// `kept` is no move: what lay there was put into history.
+enum class MoveState { writing, done, undone, rolled_back, kept };
 
 /// What a file was, or is to be. No digest: it does not exist.
 struct FileVersion {
@@ -71,7 +75,8 @@ struct MoveRecord {
 
 class History {
  public:
-  /// Makes the database when it is missing. Errors: `history-failed`.
+  /// Makes the database when it is missing. One run at a time has it open so; others wait for their
+  /// turn. Errors: `history-failed`.
   [[nodiscard]] static Result<History> open(Storage& storage, const Path& file);
   /// Nothing when there is no history yet. Writes nothing.
   [[nodiscard]] static Result<std::optional<History>> open_to_read(Storage& storage,
@@ -101,6 +106,27 @@ class History {
   /// Errors: `no-match`.
   Result<MoveRecord> move(std::int64_t id) const;
 
+  /// Everything that happened, oldest first: moves that stand or were undone, and what was kept.
+  Result<std::vector<MoveRecord>> past_moves() const;
+  /// The newest version that history knows of each path.
+  struct Newest {
+    FileVersion version;
+    std::uint64_t size = 0;    ///< bytes
+    std::int64_t time_ns = 0;  ///< when it was seen or written
+  };
+  Result<std::unordered_map<std::string, Newest>> newest_versions() const;
+  /// Whether the content can be given back, and its size in bytes.
+  std::optional<std::uint64_t> size_of(const Digest& digest) const;
+  /// Lets every content go but these, and gives back the room.
+  Result<void> keep_only(const std::set<Digest>& digests);
+  /// Hashes every piece and content anew. Gives those that are damaged.
+  struct Checked {
+    std::size_t contents = 0;
+    std::size_t pieces = 0;
+    std::vector<Digest> damaged;
+  };
+  Result<Checked> check_contents() const;
+
   /// Contents that a move which still stands replaced at this path.
   Result<std::vector<Digest>> replaced_at(const std::string& path) const;
   /// When the progress was made that the newest standing move wrote here; nothing when `current`
@@ -123,6 +149,7 @@ class History {
   Result<void> write_folders(const Step& step);
 
   Database database_;
+  TurnLock turn_;
 };
 
 }  // namespace bayswap

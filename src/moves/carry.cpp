@@ -3,32 +3,25 @@
 #include <fmt/format.h>
 
 #include <algorithm>
-#include <ctime>
 #include <map>
 
 #include "bays/file_names.h"
 #include "bayswap/card_file.h"
 #include "bytes/text.h"
+#include "bytes/time_text.h"
 #include "cards/companion.h"
 #include "moves/carry_cards.h"
 #include "moves/carry_checks.h"
 #include "moves/carry_folders.h"
 #include "moves/carry_source.h"
 #include "moves/carry_target.h"
+#include "moves/in_use.h"
 #include "moves/mover.h"
 #include "moves/package_target.h"
 #include "storage/archive_storage.h"
 
 namespace bayswap {
 namespace {
-
-std::string time_text(std::int64_t ns) {
-  const auto seconds = static_cast<std::time_t>(ns / 1'000'000'000);
-  std::tm parts{};
-  ::gmtime_r(&seconds, &parts);
-  return fmt::format("{:04}-{:02}-{:02} {:02}:{:02}:{:02} UTC", parts.tm_year + 1900,
-                     parts.tm_mon + 1, parts.tm_mday, parts.tm_hour, parts.tm_min, parts.tm_sec);
-}
 
 // The card that a file is, when one of its saves is what changes; null otherwise.
 const CardLayout* onto_card(const TargetFile& file) {
@@ -296,6 +289,7 @@ class Carrier {
       checks.note(companion.note);
       if (companion.change) there.changes.push_back(std::move(*companion.change));
     }
+    for (const FileChange& change : there.changes) check_in_use(change.path, checks);
     if (checks.stopped()) return stop(line, checks);
     if (there.already_there)
       line.checks.push_back(
@@ -318,6 +312,12 @@ class Carrier {
     }
     finish(line, checks, request_.plan ? MoveStatus::planned : MoveStatus::done);
     return {};
+  }
+
+  // A plan does not wait: it tells how things are.
+  void check_in_use(const Path& path, Checks& checks) const {
+    if (auto held = in_use(*session_.storage, path, request_.plan ? 0 : request_.wait_seconds))
+      (void)checks.add(std::move(*held));
   }
 
   // Two saves of one command cannot go to one place.
@@ -356,6 +356,7 @@ class Carrier {
         for (const Part& part : file.carried.parts) line.parts.push_back(part.name);
       line.nothing_to_do = file.already_there;
       if (!file.already_there) {
+        check_in_use(file.path, checks);
         work.push_back(&file);
         if (auto newer = newer_there(source, file, history->has_value() ? &**history : nullptr))
           (void)checks.add(std::move(*newer));
@@ -412,8 +413,8 @@ class Carrier {
     if (there <= source.modified_ns + time_slack_ns(file.names)) return std::nullopt;
     return Finding{
         Level::error, "newer-there",
-        fmt::format("{}: is younger ({}) than the save ({}) and differs", safe_text(path),
-                    time_text(there), time_text(source.modified_ns)),
+        fmt::format("{}: is younger ({} UTC) than the save ({} UTC) and differs", safe_text(path),
+                    utc_text(there), utc_text(source.modified_ns)),
         "compare both with 'bayswap look'; replace it with --accept newer-there (the old "
         "one stays in history)"};
   }
@@ -462,6 +463,7 @@ class Carrier {
     move.title = base.game.title;
     move.source_modified_ns = source.modified_ns;
     Mover mover(*session_.storage, *history_);
+    if (request_.accept.contains("in-use")) mover.allow_in_use();
     auto done = mover.apply(std::move(move), changes, verify, swap);
     if (!done) return tl::unexpected(done.error());
     return move_name(done->id);

@@ -9,6 +9,7 @@
 
 #include "bytes/fill.h"
 #include "bytes/text.h"
+#include "moves/in_use.h"
 #include "storage/atomic_write.h"
 
 namespace bayswap {
@@ -252,6 +253,10 @@ Result<void> Mover::put_back(const MoveRecord& move) {
 Result<MoveRecord> Mover::apply(MoveRecord move, const std::vector<FileChange>& changes,
                                 const std::function<Result<void>()>& verify,
                                 const FolderSwap* swap) {
+  if (!allow_in_use_)
+    for (const FileChange& change : changes)
+      if (const auto held = in_use(storage_, change.path))
+        return fail(Trouble::stopped, held->code, held->text, held->hint);
   move.time_ns = now_ns();
   move.state = MoveState::writing;
   if (auto recorded = record(move, changes, swap); !recorded)

@@ -64,6 +64,9 @@ class Mover {
                            const std::function<Result<void>()>& verify,
                            const FolderSwap* swap = nullptr);
 
+  /// Lets files be replaced that a program holds open; the user said so.
+  void allow_in_use() { allow_in_use_ = true; }
+
   /// Finishes or rolls back moves that an interrupted run left.
   Result<void> recover();
 
@@ -90,6 +93,7 @@ class Mover {
   Storage& storage_;
   History& history_;
   std::vector<FileView> replaced_;
+  bool allow_in_use_ = false;
 };
 
 }  // namespace bayswap

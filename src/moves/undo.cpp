@@ -81,6 +81,7 @@ Result<std::vector<MoveRecord>> wanted_moves(const History& history, const std::
     return fail(Trouble::stopped, "no-match",
                 fmt::format("the move {} does not stand: {}", name,
                             move->state == MoveState::undone ? "it was undone already"
+                            : move->state == MoveState::kept ? "it only kept what was there"
                                                              : "it was never completed"),
                 "'bayswap undo' without a name takes back the last command");
   return std::vector<MoveRecord>{std::move(*move)};

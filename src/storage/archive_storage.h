@@ -24,6 +24,7 @@ class ArchiveStorage final : public Storage {
   [[nodiscard]] Result<std::vector<std::string>> list(const Path& folder) override;
   [[nodiscard]] Result<void> create(const Path& path, ByteView bytes, std::uint32_t mode) override;
   [[nodiscard]] bool is_fat(const Path& path) override { return inner_.is_fat(path); }
+  [[nodiscard]] std::string writer_of(const Path& path) override { return inner_.writer_of(path); }
   [[nodiscard]] Result<std::array<std::byte, 32>> copy(
       const Path& from, const Path& to, std::uint32_t mode,
       const std::function<void(std::uint64_t)>& progress) override;

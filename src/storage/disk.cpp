@@ -18,6 +18,7 @@
 #include "bytes/fill.h"
 #include "bytes/text.h"
 #include "storage/atomic_write.h"
+#include "storage/open_files.h"
 #include "storage/version_digest.h"
 
 namespace bayswap {
@@ -280,6 +281,8 @@ class Disk final : public Storage {
     }
     return {};
   }
+
+  std::string writer_of(const Path& path) override { return writer_of_file(path); }
 
   bool is_fat(const Path& path) override {
     constexpr std::array<std::uint32_t, 2> kFat{0x4D44, 0x2011BAB0};  // as the kernel numbers them

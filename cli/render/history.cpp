@@ -1,0 +1,162 @@
+#include "cli/render/history.h"
+
+#include <fmt/format.h>
+
+#include <algorithm>
+
+#include "bytes/text.h"
+#include "bytes/time_text.h"
+
+namespace bayswap::cli {
+namespace {
+
+constexpr std::size_t kIdColumn = 7;
+constexpr std::size_t kSizeColumn = 12;
+constexpr std::size_t kSavesInFull = 40;  // more are listed by their newest version only
+
+std::string version_line(const Version& version, const Style& style) {
+  const std::string mark = version.there_now ? style.paint(Tone::good, "✓")
+                           : version.whole   ? " "
+                                             : style.paint(Tone::warn, "!");
+  std::string line =
+      fmt::format("  {} {}{}  {}", mark, style.paint(Tone::key, padded(version.id, kIdColumn)),
+                  utc_text(version.time_ns), padded(size_text(version.size), kSizeColumn));
+  std::string what = version.reason;
+  if (!version.change.empty()) what = version.change + style.paint(Tone::quiet, " · " + what);
+  if (!version.whole) what += style.paint(Tone::warn, ", no longer kept");
+  if (version.there_now) what += style.paint(Tone::good, ", there now");
+  return line + what + "\n";
+}
+
+std::string heading(const SaveHistory& save, const Style& style) {
+  std::string text = style.paint(
+      Tone::title, save.title.empty() ? path_text(save.path.string()) : safe_text(save.title));
+  if (!save.bay.empty()) text += style.paint(Tone::quiet, "  " + safe_text(save.bay));
+  if (!save.title.empty()) text += style.paint(Tone::quiet, "  " + path_text(save.path.string()));
+  return text + "\n";
+}
+
+std::string json_time(std::int64_t ns) {
+  std::string text = utc_text(ns) + "Z";
+  text[10] = 'T';
+  return text;
+}
+
+}  // namespace
+
+std::string history_text(const std::vector<SaveHistory>& saves, const Style& style) {
+  if (saves.empty())
+    return "history is empty; every carry adds to it, and so does: bayswap keep PATH\n";
+  std::string text;
+  const bool full = saves.size() <= kSavesInFull;
+  for (const SaveHistory& save : saves) {
+    text += heading(save, style);
+    if (!full) {
+      text += version_line(save.versions.back(), style);
+      continue;
+    }
+    // The newest first: that is the one people look for.
+    for (auto version = save.versions.rbegin(); version != save.versions.rend(); ++version)
+      text += version_line(*version, style);
+  }
+  const SaveHistory& last = saves.front();
+  const auto older = std::ranges::find_if(
+      last.versions, [](const Version& version) { return !version.there_now && version.whole; });
+  if (!full) text += "the versions of one save: bayswap history SAVE\n";
+  if (older != last.versions.end())
+    text +=
+        style.paint(Tone::quiet, fmt::format("bring one back with: bayswap restore \"{}\" --at {}",
+                                             path_text(last.path.string()), older->id)) +
+        "\n";
+  return text;
+}
+
+std::string kept_text(const KeepReport& report, const Style& style) {
+  std::string text;
+  constexpr std::size_t kShown = 20;
+  std::uint64_t size = 0;
+  for (std::size_t i = 0; i < report.kept.size(); ++i) {
+    const KeptSave& save = report.kept[i];
+    size += save.size;
+    if (i >= kShown) continue;
+    text += fmt::format("  {} {}{}\n", style.paint(Tone::good, "✓"),
+                        style.paint(Tone::key, padded(save.version, kIdColumn)),
+                        path_text(save.path.string()));
+  }
+  if (report.kept.size() > kShown)
+    text += fmt::format("    and {} more\n", report.kept.size() - kShown);
+  text += findings_text(report.findings, style, 2);
+  text += fmt::format("{} kept ({}), {} known already\n", counted(report.kept.size(), "save"),
+                      size_text(size), grouped(report.unchanged));
+  if (!report.kept.empty())
+    text += style.paint(Tone::quiet, "see them with: bayswap history") + "\n";
+  return text;
+}
+
+std::string tidy_text(const TidyReport& report, bool plan, const Style& style) {
+  if (report.versions == 0)
+    return "nothing to let go: every version is young enough, or among the last of its save\n";
+  if (plan)
+    return fmt::format("{} {} would go\n", style.paint(Tone::key, "○"),
+                       counted(report.versions, "old version"));
+  return fmt::format("{} {} let go; the history takes {}, {} before\n",
+                     style.paint(Tone::good, "✓"), counted(report.versions, "old version"),
+                     size_text(report.after), size_text(report.before));
+}
+
+std::string verify_text(const VerifyReport& report, const Style& style) {
+  std::string text = findings_text(report.damaged, style, 2);
+  const bool sound = report.damaged.empty();
+  return text + fmt::format("{} {} and {} hashed anew: {}\n",
+                            style.paint(sound ? Tone::good : Tone::bad, sound ? "✓" : "✗"),
+                            counted(report.contents, "version"), counted(report.pieces, "piece"),
+                            sound ? std::string("all are whole")
+                                  : counted(report.damaged.size(), "damaged version"));
+}
+
+Json to_json(const SaveHistory& save) {
+  Json versions = Json::array();
+  for (const Version& version : save.versions) {
+    Json json{{"version", version.id},
+              {"time", json_time(version.time_ns)},
+              {"size", version.size},
+              {"reason", version.reason}};
+    if (!version.sha256.empty()) json["sha256"] = version.sha256;
+    if (!version.change.empty()) json["change"] = version.change;
+    json["there_now"] = version.there_now;
+    if (!version.whole) json["whole"] = false;
+    versions.push_back(std::move(json));
+  }
+  Json json{{"game", Json::object()}};
+  if (!save.title.empty()) json["game"]["title"] = save.title;
+  if (!save.bay.empty()) json["bay"] = save.bay;
+  json["path"] = save.path.string();
+  json["versions"] = std::move(versions);
+  return json;
+}
+
+Json to_json(const KeepReport& report) {
+  Json kept = Json::array();
+  for (const KeptSave& save : report.kept)
+    kept.push_back({{"path", save.path.string()}, {"version", save.version}, {"size", save.size}});
+  Json json = with_schema("kept", std::move(kept));
+  json["unchanged"] = report.unchanged;
+  json["findings"] = Json::array();
+  for (const Finding& finding : report.findings) json["findings"].push_back(to_json(finding));
+  return json;
+}
+
+Json to_json(const TidyReport& report) {
+  return with_schema(
+      "tidied",
+      {{"versions", report.versions}, {"before", report.before}, {"after", report.after}});
+}
+
+Json to_json(const VerifyReport& report) {
+  Json json = with_schema("checked", {{"versions", report.contents}, {"pieces", report.pieces}});
+  json["findings"] = Json::array();
+  for (const Finding& finding : report.damaged) json["findings"].push_back(to_json(finding));
+  return json;
+}
+
+}  // namespace bayswap::cli

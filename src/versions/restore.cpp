@@ -1,0 +1,108 @@
+// A version brought back, as a move like any other.
+#include <fmt/format.h>
+
+#include <algorithm>
+
+#include "bayswap/versions.h"
+#include "bytes/text.h"
+#include "moves/mover.h"
+#include "versions/timeline.h"
+
+namespace bayswap {
+namespace {
+
+Result<const PastState*> state_named(const std::vector<Timeline>& timelines, const std::string& id,
+                                     const std::string& save) {
+  const Timeline* of = nullptr;
+  for (const Timeline& timeline : timelines) {
+    const auto state = std::ranges::find(timeline.states, id, &PastState::id);
+    if (state != timeline.states.end()) return &*state;
+    of = &timeline;
+  }
+  std::vector<std::string> ids;
+  if (timelines.size() == 1)
+    for (const PastState& state : of->states) ids.push_back(state.id);
+  return fail(Trouble::stopped, "no-match",
+              fmt::format("'{}' has no version {}", safe_text(save), safe_text(id)),
+              ids.empty() ? fmt::format("see its versions: bayswap history \"{}\"", safe_text(save))
+                          : fmt::format("there are {}", list_text(ids)));
+}
+
+Result<std::vector<FileChange>> changes_to(Storage& storage, const History& history,
+                                           const PastState& state) {
+  std::vector<FileChange> changes;
+  for (const auto& [path, version] : state.files) {
+    const auto there = version_at(storage, path);
+    if (!there) return tl::unexpected(there.error());
+    if (there->digest == version.digest) continue;
+    FileChange change;
+    change.path = path;
+    change.before = there->digest;
+    change.mode = version.mode;
+    if (version.digest) {
+      auto content = history.content(*version.digest);
+      if (!content)
+        return fail(Trouble::stopped, "no-match",
+                    fmt::format("{}: this version is not in history any more", safe_text(path)),
+                    "'bayswap history SAVE' marks the versions that can be brought back");
+      change.content = std::move(*content);
+      change.modified_ns = version.modified_ns;
+    }
+    changes.push_back(std::move(change));
+  }
+  return changes;
+}
+
+}  // namespace
+
+Result<CarryReport> restore(Session& session, const RestoreRequest& request) {
+  Storage& storage = *session.storage;
+  if (is_missing(storage, session.history_file()))
+    return fail(Trouble::stopped, "no-match", "there is no history yet",
+                "'bayswap keep PATH' begins one; every carry adds to it");
+  auto history = History::open(storage, session.history_file());
+  if (!history) return tl::unexpected(history.error());
+  Mover mover(storage, *history);
+  if (auto recovered = mover.recover(); !recovered) return tl::unexpected(recovered.error());
+  const auto timelines = find_timelines(session, *history, request.save);
+  if (!timelines) return tl::unexpected(timelines.error());
+  const auto state = state_named(*timelines, request.at, request.save);
+  if (!state) return tl::unexpected(state.error());
+  const auto timeline = std::ranges::find_if(*timelines, [&](const Timeline& one) {
+    return !one.states.empty() && &one.states.front() <= *state && *state <= &one.states.back();
+  });
+  const auto changes = changes_to(storage, *history, **state);
+  if (!changes) return tl::unexpected(changes.error());
+
+  CarryReport report;
+  MoveReport line;
+  line.from = {fmt::format("{} in history", request.at)};
+  line.to = timeline->root.string();
+  line.game.title = timeline->title;
+  line.folder = (*state)->files.size() > 1;
+  line.replaces = std::ranges::any_of(
+      *changes, [](const FileChange& change) { return change.before.has_value(); });
+  for (const auto& [path, version] : (*state)->files)
+    if (version.digest) line.size += history->size_of(*version.digest).value_or(0);
+  line.nothing_to_do = changes->empty();
+  line.status = request.plan ? MoveStatus::planned : MoveStatus::done;
+  if (changes->empty())
+    line.checks.push_back(
+        {Level::note, "already-there", "this version is there: nothing to do", ""});
+  if (!changes->empty() && !request.plan) {
+    MoveRecord move;
+    move.kind = "restore";
+    move.source = request.at;
+    move.bay = timeline->bay;
+    move.title = timeline->title;
+    for (const auto& [path, version] : (*state)->files)
+      move.source_modified_ns = std::max(move.source_modified_ns, version.modified_ns);
+    auto done = mover.apply(std::move(move), *changes, [] { return Result<void>{}; });
+    if (!done) return tl::unexpected(done.error());
+    line.move = move_name(done->id);
+  }
+  report.moves.push_back(std::move(line));
+  return report;
+}
+
+}  // namespace bayswap

@@ -1,0 +1,40 @@
+// What the journal says of a save over time.
+#pragma once
+
+#include <map>
+#include <string>
+#include <vector>
+
+#include "bayswap/session.h"
+#include "history/history.h"
+
+namespace bayswap {
+
+/// The files of a save at one time, by their absolute paths. A file without a digest was not there.
+struct PastState {
+  std::string id;
+  std::int64_t time_ns = 0;
+  std::string reason;
+  std::map<std::string, FileVersion> files;
+};
+
+/// One save that history knows.
+struct Timeline {
+  Path root;  ///< its file, or its folder
+  std::string bay;
+  std::string title;
+  std::vector<PastState> states;  ///< oldest first; states in which nothing was there are left out
+};
+
+/// All saves, by title and path.
+[[nodiscard]] std::vector<Timeline> timelines_of(const std::vector<MoveRecord>& moves);
+
+/// Those that a person means; all of them for an empty text. Errors: `no-match`.
+[[nodiscard]] Result<std::vector<Timeline>> find_timelines(const Session& session,
+                                                           const History& history,
+                                                           const std::string& text);
+
+/// `v12` of a version before or after a step.
+[[nodiscard]] std::string version_name(std::int64_t step, bool after);
+
+}  // namespace bayswap
