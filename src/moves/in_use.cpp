@@ -22,8 +22,8 @@ std::optional<Finding> in_use(Storage& storage, const Path& path, int wait_secon
   return Finding{
       Level::error, "in-use",
       fmt::format("{}: is held open for writing by {}", safe_text(path.string()), writer),
-      "close that program first, or it will write its own progress over this one; "
-      "--wait SECONDS waits for it"};
+      "close that program first, or it will write its own progress over this one; 'bayswap "
+      "carry --wait SECONDS' waits for it"};
 }
 
 }  // namespace bayswap

@@ -198,10 +198,8 @@ class Keeper {
 }  // namespace
 
 Result<KeepReport> keep(Session& session, const KeepRequest& request) {
-  auto history = History::open(*session.storage, session.history_file());
+  auto history = settled_history(session);
   if (!history) return tl::unexpected(history.error());
-  Mover mover(*session.storage, *history);
-  if (auto recovered = mover.recover(); !recovered) return tl::unexpected(recovered.error());
   Keeper keeper(session, *history);
   for (const std::string& place : request.places)
     if (auto found = keeper.find(place); !found) {

@@ -172,10 +172,8 @@ Result<std::vector<SaveHistory>> list_history(Session& session, const HistoryReq
                 "'bayswap keep PATH' begins one; every carry adds to it");
   }
   // Opened to write: an older history is brought forward, and an interrupted move settled.
-  auto history = History::open(*session.storage, session.history_file());
+  auto history = settled_history(session);
   if (!history) return tl::unexpected(history.error());
-  Mover mover(*session.storage, *history);
-  if (auto recovered = mover.recover(); !recovered) return tl::unexpected(recovered.error());
   const auto timelines = find_timelines(session, *history, request.save);
   if (!timelines) return tl::unexpected(timelines.error());
   constexpr std::size_t kFew = 40;  // what differs is not worked out for more saves at a time

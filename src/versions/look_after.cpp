@@ -16,14 +16,6 @@ namespace {
 
 constexpr std::int64_t kDay = 86'400'000'000'000;  // nanoseconds
 
-Result<History> settled_history(Session& session) {
-  auto history = History::open(*session.storage, session.history_file());
-  if (!history) return history;
-  Mover mover(*session.storage, *history);
-  if (auto recovered = mover.recover(); !recovered) return tl::unexpected(recovered.error());
-  return history;
-}
-
 // What each file was over time: newest first, each content once.
 std::map<std::string, std::vector<std::pair<std::int64_t, Digest>>> versions_of_files(
     const std::vector<MoveRecord>& moves) {

@@ -60,10 +60,9 @@ Result<CarryReport> restore(Session& session, const RestoreRequest& request) {
   if (is_missing(storage, session.history_file()))
     return fail(Trouble::stopped, "no-match", "there is no history yet",
                 "'bayswap keep PATH' begins one; every carry adds to it");
-  auto history = History::open(storage, session.history_file());
+  auto history = settled_history(session);
   if (!history) return tl::unexpected(history.error());
   Mover mover(storage, *history);
-  if (auto recovered = mover.recover(); !recovered) return tl::unexpected(recovered.error());
   const auto timelines = find_timelines(session, *history, request.save);
   if (!timelines) return tl::unexpected(timelines.error());
   const auto state = state_named(*timelines, request.at, request.save);
