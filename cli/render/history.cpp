@@ -12,6 +12,9 @@ namespace {
 
 constexpr std::size_t kIdColumn = 7;
 constexpr std::size_t kSizeColumn = 12;
+constexpr std::size_t kLineStart = 4 + kIdColumn + 19 + 2 + kSizeColumn;  // mark, id, time, size
+constexpr std::size_t kBetween = 3;                                       // columns of ` · `
+constexpr std::size_t kLeast = 24;        // columns of a reason on narrow terminals
 constexpr std::size_t kSavesInFull = 40;  // more are listed by their newest version only
 
 std::string version_line(const Version& version, const Style& style) {
@@ -21,11 +24,17 @@ std::string version_line(const Version& version, const Style& style) {
   std::string line =
       fmt::format("  {} {}{}  {}", mark, style.paint(Tone::key, padded(version.id, kIdColumn)),
                   utc_text(version.time_ns), padded(size_text(version.size), kSizeColumn));
-  std::string what = version.reason;
-  if (!version.change.empty()) what = version.change + style.paint(Tone::quiet, " · " + what);
-  if (!version.whole) what += style.paint(Tone::warn, ", no longer kept");
-  if (version.there_now) what += style.paint(Tone::good, ", there now");
-  return line + what + "\n";
+  std::string end;
+  if (!version.whole) end += ", no longer kept";
+  if (version.there_now) end += ", there now";
+  const std::size_t used = kLineStart + columns_of(version.change) + columns_of(end);
+  const std::size_t room = style.width() > used + kLeast ? style.width() - used : kLeast;
+  const std::string reason = cut_text(version.reason, room - kBetween);
+  if (version.change.empty())
+    line += reason;
+  else
+    line += version.change + style.paint(Tone::quiet, " · " + reason);
+  return line + style.paint(version.whole ? Tone::good : Tone::warn, end) + "\n";
 }
 
 std::string heading(const SaveHistory& save, const Style& style) {

@@ -71,9 +71,9 @@ shot package 'bayswap look cabinet/desk/x360/E000014A5B6C7D8E/58360801/00000001/
 shot titles 'bayswap look cabinet/desk/psp' 'bayswap carry desk:Halyard --to console --plan' \
   'bayswap carry "desk:Kite Foundry" --to console' \
   'bayswap carry pack.tar:psp/ULES10099CUP --to console --plan'
-shot history 'bayswap keep den --reason "before the update"' \
+shot history 'bayswap keep den/cards --reason "before the update"' \
   'bayswap card drop den/cards/left.card BASLUS-00417TOWER' 'bayswap history left.card' \
-  'bayswap history "den:Copper Tide"' 'bayswap restore "den:Copper Tide" --at v2' 'bayswap history verify'
+  'bayswap restore left.card --at v3' 'bayswap history left.card' 'bayswap history verify'
 shot catalog 'bayswap catalog show' \
   'bayswap catalog add "Moss & Motor" --system gba --chip flash64 --code europe=BMME' \
   'bayswap catalog show moss'

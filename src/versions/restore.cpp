@@ -25,7 +25,7 @@ Result<const PastState*> state_named(const std::vector<Timeline>& timelines, con
   return fail(Trouble::stopped, "no-match",
               fmt::format("'{}' has no version {}", safe_text(save), safe_text(id)),
               ids.empty() ? fmt::format("see its versions: bayswap history \"{}\"", safe_text(save))
-                          : fmt::format("there are {}", list_text(ids)));
+                          : fmt::format("its versions are {}", list_text(ids)));
 }
 
 Result<std::vector<FileChange>> changes_to(Storage& storage, const History& history,
