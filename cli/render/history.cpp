@@ -65,8 +65,8 @@ std::string history_text(const std::vector<SaveHistory>& saves, const Style& sty
       continue;
     }
     // The newest first: that is the one people look for.
-    for (auto version = save.versions.rbegin(); version != save.versions.rend(); ++version)
-      text += version_line(*version, style);
+    for (std::size_t i = save.versions.size(); i-- > 0;)
+      text += version_line(save.versions[i], style);
   }
   const SaveHistory& last = saves.front();
   const auto older = std::ranges::find_if(

@@ -110,9 +110,9 @@ class Lister {
     }
     // The same content can stand in the list twice; the newest entry tells of now.
     bool told = false;
-    for (auto version = save.versions.rbegin(); version != save.versions.rend(); ++version) {
-      version->there_now = version->there_now && !told;
-      told = told || version->there_now;
+    for (std::size_t i = save.versions.size(); i-- > 0;) {
+      save.versions[i].there_now = save.versions[i].there_now && !told;
+      told = told || save.versions[i].there_now;
     }
     return save;
   }

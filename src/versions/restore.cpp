@@ -11,17 +11,20 @@
 namespace bayswap {
 namespace {
 
-Result<const PastState*> state_named(const std::vector<Timeline>& timelines, const std::string& id,
-                                     const std::string& save) {
-  const Timeline* of = nullptr;
+struct Chosen {
+  const Timeline* timeline;
+  const PastState* state;
+};
+
+Result<Chosen> state_named(const std::vector<Timeline>& timelines, const std::string& id,
+                           const std::string& save) {
   for (const Timeline& timeline : timelines) {
     const auto state = std::ranges::find(timeline.states, id, &PastState::id);
-    if (state != timeline.states.end()) return &*state;
-    of = &timeline;
+    if (state != timeline.states.end()) return Chosen{&timeline, &*state};
   }
   std::vector<std::string> ids;
   if (timelines.size() == 1)
-    for (const PastState& state : of->states) ids.push_back(state.id);
+    for (const PastState& state : timelines.front().states) ids.push_back(state.id);
   return fail(Trouble::stopped, "no-match",
               fmt::format("'{}' has no version {}", safe_text(save), safe_text(id)),
               ids.empty() ? fmt::format("see its versions: bayswap history \"{}\"", safe_text(save))
@@ -65,23 +68,22 @@ Result<CarryReport> restore(Session& session, const RestoreRequest& request) {
   Mover mover(storage, *history);
   const auto timelines = find_timelines(session, *history, request.save);
   if (!timelines) return tl::unexpected(timelines.error());
-  const auto state = state_named(*timelines, request.at, request.save);
-  if (!state) return tl::unexpected(state.error());
-  const auto timeline = std::ranges::find_if(*timelines, [&](const Timeline& one) {
-    return !one.states.empty() && &one.states.front() <= *state && *state <= &one.states.back();
-  });
-  const auto changes = changes_to(storage, *history, **state);
+  const auto chosen = state_named(*timelines, request.at, request.save);
+  if (!chosen) return tl::unexpected(chosen.error());
+  const Timeline& timeline = *chosen->timeline;
+  const PastState& state = *chosen->state;
+  const auto changes = changes_to(storage, *history, state);
   if (!changes) return tl::unexpected(changes.error());
 
   CarryReport report;
   MoveReport line;
   line.from = {fmt::format("{} in history", request.at)};
-  line.to = timeline->root.string();
-  line.game.title = timeline->title;
-  line.folder = (*state)->files.size() > 1;
+  line.to = timeline.root.string();
+  line.game.title = timeline.title;
+  line.folder = state.files.size() > 1;
   line.replaces = std::ranges::any_of(
       *changes, [](const FileChange& change) { return change.before.has_value(); });
-  for (const auto& [path, version] : (*state)->files)
+  for (const auto& [path, version] : state.files)
     if (version.digest) line.size += history->size_of(*version.digest).value_or(0);
   line.nothing_to_do = changes->empty();
   line.status = request.plan ? MoveStatus::planned : MoveStatus::done;
@@ -92,9 +94,9 @@ Result<CarryReport> restore(Session& session, const RestoreRequest& request) {
     MoveRecord move;
     move.kind = "restore";
     move.source = request.at;
-    move.bay = timeline->bay;
-    move.title = timeline->title;
-    for (const auto& [path, version] : (*state)->files)
+    move.bay = timeline.bay;
+    move.title = timeline.title;
+    for (const auto& [path, version] : state.files)
       move.source_modified_ns = std::max(move.source_modified_ns, version.modified_ns);
     auto done = mover.apply(std::move(move), *changes, [] { return Result<void>{}; });
     if (!done) return tl::unexpected(done.error());
