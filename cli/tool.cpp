@@ -12,10 +12,10 @@
 namespace bayswap::cli {
 namespace {
 
-constexpr std::array<std::string_view, 14> kChecks{
+constexpr std::array<std::string_view, 15> kChecks{
     "state-not-save", "other-game",  "region-differs", "chip-differs",  "blank-source",
     "in-use",         "no-room",     "name-taken",     "already-there", "newer-there",
-    "damaged",        "loses-parts", "no-match",       "many-match"};
+    "damaged",        "loses-parts", "no-match",       "many-match",    "other-program"};
 
 }  // namespace
 
@@ -86,6 +86,7 @@ int run_tool(const std::vector<std::string>& arguments, const Surroundings& surr
   add_restore(app, run);
   add_bay(app, run);
   add_card(app, run);
+  add_state(app, run);
   add_catalog(app, run);
   add_layouts(app, run);
   add_demo(app, run);

@@ -1,9 +1,15 @@
 #include "demo/world.h"
 
+#include <fmt/format.h>
+
 #include <string>
 
+#include "bytes/sha1.h"
+#include "bytes/text.h"
+#include "demo/art.h"
 #include "demo/card_makers.h"
 #include "demo/makers.h"
+#include "demo/state_makers.h"
 #include "demo/title_makers.h"
 
 namespace bayswap::demo {
@@ -13,6 +19,8 @@ constexpr std::int64_t kDay = 86'400'000'000'000;
 constexpr std::int64_t kNewYear = 1'767'225'600'000'000'000;  // 2026-01-01 in nanoseconds
 constexpr std::byte kZero{0x00};
 constexpr std::byte kOnes{0xFF};
+
+constexpr const char* kSemaphore = "Dune Semaphore";
 
 constexpr const char* kCatalog = R"(# Games of the demo world, all invented.
 [[game]]
@@ -145,6 +153,53 @@ void build_downloads(Builder& world) {
 }
 
 // A drawer of cartridges, dumped one after the other.
+// A console without save chips: its players have states only. A desk and a pocket machine run the
+// same program; another desk runs one of its own.
+void build_wharf(Builder& world) {
+  const Bytes rom = a2600_rom();
+  world.file("wharf/roms/Dune Semaphore (1982) (Quay Works).bin", rom, 1);
+  world.file("pier/games/DUNE SEMAPHORE.bin", rom, 1);
+  world.file("shed/Dune Semaphore.bin", rom, 1);
+  int day = 20;
+  for (const auto& [slot, art] : {std::pair{0, Art::moon}, std::pair{1, Art::tower},
+                                  std::pair{2, Art::wave}, std::pair{5, Art::kite}}) {
+    const auto seed = static_cast<std::uint32_t>(120 + slot);
+    world.file("wharf/states/Dune Semaphore (1982) (Quay Works).st" + std::to_string(slot),
+               sectioned_state("TIDEPOOL", {{"CPU ", state_memory(64, seed)},
+                                            {"RAM ", state_memory(16'384, seed)},
+                                            {"VIEW", screen_png(art)}}),
+               day++);
+  }
+  for (const int slot : {1, 3}) {
+    const auto seed = static_cast<std::uint32_t>(140 + slot);
+    world.file("pier/slots/DUNE SEMAPHORE/slot 0" + std::to_string(slot),
+               sectioned_state("TIDEPOOL", {{"CPU ", state_memory(64, seed)},
+                                            {"RAM ", state_memory(16'384, seed)},
+                                            {"VIEW", screen_png(Art::forge)}}),
+               12 + slot);
+  }
+  for (const int slot : {1, 2}) {
+    Bytes plain = state_memory(20'000, static_cast<std::uint32_t>(150 + slot));
+    store_text(plain, 0, "GANGWAY", 8);
+    world.file("shed/Dune Semaphore.00" + std::to_string(slot), plain, 10 + slot);
+  }
+}
+
+// A program that is gone, and a state that it left: the save in it is word-reversed.
+void build_wreck(Builder& world) {
+  const Bytes older = progress("LANTERN DRIFT", 0x2000, 160, kZero);
+  Bytes newer = older;
+  for (std::size_t at = 0x700; at < 0xB00; ++at) newer[at] ^= std::byte{0x5A};
+  Bytes reversed = newer;
+  for (std::size_t at = 0; at < newer.size(); ++at) reversed[at ^ 3U] = newer[at];
+  world.file("wreck/Lantern Drift, last summer.srm", older, 2);
+  world.file("wreck/Lantern Drift.state4",
+             packed_state(sectioned_state("FLOTSAM", {{"MACH", state_memory(131'072, 161)},
+                                                      {"BATT", reversed},
+                                                      {"VIEW", screen_png(Art::star)}})),
+             30);
+}
+
 void build_drawer(Builder& world) {
   world.file("drawer/Moss & Motor (Europe).gba", gba_rom("MOSS & MOTOR", "BMMP", "FLASH512_V131"),
              1);
@@ -326,10 +381,18 @@ Result<void> build_world(const Path& folder) {
   build_ferry(world);
   build_downloads(world);
   build_drawer(world);
+  build_wharf(world);
+  build_wreck(world);
   build_cards(world);
   build_closet(world);
   build_cabinet(world);
-  const std::string catalog = kCatalog;
+  // Nothing in the ROM tells what it is, so the catalog knows it by its hash.
+  const Bytes rom = a2600_rom();
+  const std::string catalog =
+      std::string(kCatalog) + fmt::format(
+                                  "\n[[game]]\ntitle = \"{}\"\nsystem = \"a2600\"\n"
+                                  "[[game.dump]]\nname = \"{}\"\nsize = {}\nsha1 = \"{}\"\n",
+                                  kSemaphore, kSemaphore, rom.size(), hex_text(sha1(rom)));
   Bytes bytes;
   for (const char c : catalog) bytes.push_back(static_cast<std::byte>(c));
   world.file("own/config/catalog.toml", bytes, 1);

@@ -61,6 +61,8 @@ void add_carry(CLI::App& app, Run& run) {
   command
       ->add_option("--code", request.code, "title id or code of another region's game to carry to")
       ->type_name("CODE");
+  command->add_option("--slot", request.slot, "of a save state: a number, or free")
+      ->type_name("SLOT");
   command->add_option("--is", request.is, "layout of the save, where the bytes do not tell")
       ->type_name("LAYOUT");
   command->add_flag("--all", request.all, "every save of --from");

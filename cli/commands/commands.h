@@ -37,6 +37,7 @@ void add_restore(CLI::App& app, Run& run);
 void add_keep(CLI::App& app, Run& run);
 void add_bay(CLI::App& app, Run& run);
 void add_card(CLI::App& app, Run& run);
+void add_state(CLI::App& app, Run& run);
 void add_catalog(CLI::App& app, Run& run);
 void add_layouts(CLI::App& app, Run& run);
 void add_demo(CLI::App& app, Run& run);

@@ -1,4 +1,5 @@
 #include "bayswap/layout.h"
+#include "bayswap/state.h"
 
 #include "cli/commands/commands.h"
 #include "cli/render/json.h"
@@ -16,6 +17,10 @@ void add_layouts(CLI::App& app, Run& run) {
     }
     Json list = Json::array();
     for (const auto& layout : layouts().all()) list.push_back(to_json(layout->info()));
+    for (const Packing packing : all_packings())
+      list.push_back({{"id", "state-" + std::string(to_string(packing))},
+                      {"kind", to_string(Kind::state)},
+                      {"summary", "save state of any program"}});
     run.print(dump(with_schema("layouts", std::move(list))) + "\n");
   });
 }

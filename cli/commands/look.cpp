@@ -130,7 +130,9 @@ void add_look(CLI::App& app, Run& run) {
       for (const std::string& path : arguments->paths) {
         // A folder that is one save is shown as such; the others as a table.
         const bool table = !run.json && holds_many(session, path, options);
-        auto looked = look(session, path, options, [&](const Item& item) {
+        LookOptions how = options;
+        how.brief = table;
+        auto looked = look(session, path, how, [&](const Item& item) {
           table ? printer.add_row(item) : printer.print(item);
         });
         if (looked && table) printer.end_folder(path);

@@ -69,6 +69,16 @@ Json saves_json(const std::vector<SaveInfo>& saves) {
   return list;
 }
 
+Json state_json(const StateInfo& state) {
+  Json maker{{"packing", to_string(state.maker.packing)}, {"size", state.maker.size}};
+  if (!state.maker.mark.empty()) maker["mark"] = safe_text(state.maker.mark);
+  for (const std::string& tag : state.maker.chunks) maker["sections"].push_back(safe_text(tag));
+  Json json{{"maker", std::move(maker)}};
+  if (state.picture)
+    json["picture"] = {{"width", state.picture->width}, {"height", state.picture->height}};
+  return json;
+}
+
 Json chips_json(const std::vector<Chip>& chips) {
   Json list = Json::array();
   for (const Chip& chip : chips) {
@@ -94,6 +104,7 @@ Json move_json(const MoveReport& move) {
   if (move.system) json["system"] = to_string(*move.system);
   if (const Json game = game_json(move.game); !game.empty()) json["game"] = game;
   if (!move.label.empty()) json["save"] = move.label;
+  if (!move.slot.empty()) json["slot"] = move.slot;
   if (!move.from_layout.empty()) json["from_layout"] = move.from_layout;
   if (!move.to_layout.empty()) json["to_layout"] = move.to_layout;
   if (!move.parts.empty()) json["parts"] = move.parts;
@@ -141,7 +152,46 @@ Json to_json(const Item& item) {
     json["saves"] = saves_json(item.saves);
     json["other_files"] = item.other_files;
   }
+  if (!item.slot.empty()) json["slot"] = item.slot;
+  if (item.state) json["state"] = state_json(*item.state);
   json["findings"] = list_of(item.findings);
+  return json;
+}
+
+Json to_json(const SlotBoard& board) {
+  Json json{{"title", safe_text(board.title)}};
+  if (board.system) json["system"] = to_string(*board.system);
+  json["slots"] = Json::array();
+  for (const StateSlot& slot : board.slots) {
+    Json one = state_json(slot.info);
+    one["slot"] = slot.slot;
+    one["path"] = slot.path.string();
+    one["size"] = slot.size;
+    one["modified"] = time_json(
+        std::chrono::floor<std::chrono::seconds>(std::chrono::sys_time<std::chrono::nanoseconds>(
+            std::chrono::nanoseconds(slot.modified_ns))));
+    one["findings"] = list_of(slot.findings);
+    json["slots"].push_back(std::move(one));
+  }
+  return json;
+}
+
+Json to_json(const Dug& dug) {
+  Json outputs = Json::array();
+  for (const OutputFile& file : dug.outputs) outputs.push_back(output_json(file));
+  Json json = with_schema("outputs", std::move(outputs));
+  json["candidates"] = Json::array();
+  for (const DigCandidate& candidate : dug.candidates) {
+    Json one{{"part", candidate.part},
+             {"offset", candidate.offset},
+             {"size", candidate.size},
+             {"evidence", candidate.evidence},
+             {"shown", candidate.shown}};
+    if (!candidate.inside.empty()) one["inside"] = candidate.inside;
+    json["candidates"].push_back(std::move(one));
+  }
+  json["findings"] = list_of(dug.findings);
+  if (dug.stopped) json["error"] = to_json(*dug.stopped);
   return json;
 }
 

@@ -9,6 +9,7 @@
 #include "bayswap/catalog_edit.h"
 #include "bayswap/look.h"
 #include "bayswap/reshape.h"
+#include "bayswap/state.h"
 
 namespace bayswap::cli {
 
@@ -23,6 +24,8 @@ using Json = nlohmann::ordered_json;
 /// As the one output of a command.
 [[nodiscard]] Json to_json(const OutputFile& file);
 [[nodiscard]] Json to_json(const Bay& bay);
+[[nodiscard]] Json to_json(const SlotBoard& board);
+[[nodiscard]] Json to_json(const Dug& dug);
 [[nodiscard]] Json to_json(const CatalogGame& game);
 [[nodiscard]] Json to_json(const Imported& imported);
 [[nodiscard]] Json to_json(const LayoutInfo& layout);

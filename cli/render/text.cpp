@@ -7,6 +7,7 @@
 
 #include "bayswap/card.h"
 #include "bytes/text.h"
+#include "cli/render/picture.h"
 
 namespace bayswap::cli {
 namespace {
@@ -92,6 +93,18 @@ std::string kind_line(const Item& item, const Style& style) {
   return std::string(kMargin, ' ') + text + "\n";
 }
 
+std::string state_rows(const StateInfo& state, const Style& style) {
+  constexpr std::uint32_t kPictureSide = 40;
+  std::string text = row(style, "made as", maker_text(state.maker));
+  if (!state.picture) return text;
+  text += row(style, "picture",
+              fmt::format("{} × {} pixels", state.picture->width, state.picture->height));
+  if (!style.colour()) return text;
+  for (const std::string& line : picture_lines(fitted(*state.picture, kPictureSide), kPictureSide))
+    text += std::string(kMargin + kKeyColumn, ' ') + line + "\n";
+  return text;
+}
+
 const char* deed(Doing doing) {
   switch (doing) {
     case Doing::carrying: return "carried";
@@ -123,6 +136,7 @@ const char* fate_of(const MoveReport& move, Doing doing) {
   if (is_package(layouts().find(move.to_layout)))
     return doing == Doing::putting ? "a package whose other files stay as they lie"
                                    : "a package that is replaced as a whole";
+  if (move.to_layout.empty()) return "a state that is replaced";
   return move.label.empty() ? "a file that is imitated"
                             : "a card whose other saves stay as they lie";
 }
@@ -148,6 +162,7 @@ std::string move_text(const MoveReport& move, const Style& style, Doing doing) {
     if (!move.label.empty()) text += row(style, "save", safe_text(move.label));
     text += row(style, "from", with_layout(list_text(sources), move.from_layout));
     if (!move.to.empty()) text += row(style, "to", with_layout(path_text(move.to), move.to_layout));
+    if (!move.slot.empty()) text += row(style, "slot", safe_text(move.slot));
     if (!move.parts.empty()) text += row(style, "parts", list_text(move.parts));
     if (!move.chip.empty()) text += row(style, "chip", move.chip);
     if (!move.to.empty() && !move.nothing_to_do && move.status != MoveStatus::stopped)
@@ -178,6 +193,8 @@ std::string item_text(const Item& item, const Style& style) {
     const std::string from = item.rom.empty() ? "" : "  (" + path_text(item.rom) + ")";
     text += row(style, "game", game_line(item.game) + from);
   }
+  if (!item.slot.empty()) text += row(style, "slot", safe_text(item.slot));
+  if (item.state) text += state_rows(*item.state, style);
   if (item.version && item.kind == Kind::rom) {
     text += row(style, "version",
                 fmt::format("1.{}{}", *item.version,
@@ -376,6 +393,14 @@ std::string layouts_text(const Style& style) {
     text += style.paint(Tone::title, padded(info.id, 22)) + " " + padded(info.summary, 62) + " " +
             style.paint(Tone::quiet, span) + "\n";
   }
+  for (const Packing packing : all_packings())
+    text +=
+        style.paint(Tone::title, padded(fmt::format("state-{}", to_string(packing)), 22)) + " " +
+        padded(packing == Packing::plain
+                   ? std::string("save state as its program wrote it")
+                   : fmt::format("the same inside general compression ({})", to_string(packing)),
+               62) +
+        " " + style.paint(Tone::quiet, "any size") + "\n";
   return text;
 }
 

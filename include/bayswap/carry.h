@@ -25,6 +25,7 @@ struct CarryRequest {
   std::set<std::string> accept;    ///< check codes that the user lets through
   std::string account;   ///< account at the destination, 8 hex digits; empty: the one that is there
   std::string code;      ///< title id or code to carry to instead of the save's own
+  std::string slot;      ///< of states: a number, or `free`; empty: the one that it has
   int wait_seconds = 0;  ///< for programs to close the files that are replaced
   /// Told while a large folder is copied: bytes done, and bytes in all. May be empty.
   std::function<void(std::uint64_t, std::uint64_t)> progress;
@@ -44,6 +45,7 @@ struct MoveReport {
   Findings losses;
   Game game;
   std::optional<System> system;
+  std::string slot;     ///< of a state, there
   std::string label;    ///< name of a card's save; else empty
   std::string comment;  ///< what a card's save says about itself
   std::string from_layout;

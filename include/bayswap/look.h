@@ -10,6 +10,7 @@
 #include "bayswap/card_file.h"
 #include "bayswap/layout.h"
 #include "bayswap/session.h"
+#include "bayswap/state.h"
 
 namespace bayswap {
 
@@ -63,11 +64,13 @@ struct Item {
   std::vector<std::pair<std::string, std::string>> details;
   std::vector<PartInfo> parts;
   std::optional<CardTotals> card;
-  std::vector<SaveInfo> saves;    ///< of a card, or inside an archive
-  bool package = false;           ///< one title's files in one; `saves` are plain files
-  bool archive = false;           ///< the file is an archive; `saves` are named by their paths
-  std::size_t other_files = 0;    ///< in an archive, that are no saves
-  std::vector<SaveInfo> deleted;  ///< of a card, still readable
+  std::vector<SaveInfo> saves;     ///< of a card, or inside an archive
+  bool package = false;            ///< one title's files in one; `saves` are plain files
+  bool archive = false;            ///< the file is an archive; `saves` are named by their paths
+  std::string slot;                ///< of a state, as its shelf or its name tells
+  std::optional<StateInfo> state;  ///< what a state says about itself
+  std::size_t other_files = 0;     ///< in an archive, that are no saves
+  std::vector<SaveInfo> deleted;   ///< of a card, still readable
   Findings findings;
   // Of a ROM:
   std::optional<int> version;
@@ -80,6 +83,7 @@ struct LookOptions {
   std::string is;           ///< layout id that the user says; empty: work it out
   std::optional<Path> rom;  ///< the ROM that the user says
   bool hashes = false;
+  bool brief = false;  ///< states are told apart, and not looked into
 };
 
 /// Where two files of one save differ in a part.

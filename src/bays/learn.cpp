@@ -98,6 +98,27 @@ std::vector<std::string> elected(const Group& group) {
   return ids;
 }
 
+// A title with tags behind it, such as a year and a maker, is a name that each game has its own of.
+std::string with_tags_as_stem(const std::string& pattern) {
+  static constexpr std::string_view kTitle = "{title}";
+  std::string changed = pattern;
+  for (std::size_t at = changed.find(kTitle); at != std::string::npos;
+       at = changed.find(kTitle, at + 1)) {
+    const std::size_t from = at + kTitle.size();
+    std::size_t end = from;
+    while (changed.compare(end, 2, " (") == 0 || changed.compare(end, 2, " [") == 0) {
+      const std::size_t close = changed.find_first_of(")]", end);
+      // One number in brackets is a slot.
+      const bool number = changed.find_first_not_of("0123456789", end + 2) == close;
+      constexpr std::size_t kYear = 4;  // digits
+      if (close == std::string::npos || (number && close - end - 2 < kYear)) break;
+      end = close + 1;
+    }
+    if (end > from) changed.replace(at, end - at, "{stem}");
+  }
+  return changed;
+}
+
 std::string common_folder(const std::set<std::string>& folders) {
   Path common = *folders.begin();
   for (const std::string& folder : folders) {
@@ -278,7 +299,8 @@ class Learner {
       const auto guesses = identify(view->bytes(), hints);
       const StateSign sign = state_sign(name, view->bytes(), guesses, hints);
       if (sign != StateSign::none) {
-        states_.push_back({pattern, rom->info.system, {}, sign != StateSign::size});
+        states_.push_back(
+            {with_tags_as_stem(pattern), rom->info.system, {}, sign != StateSign::size});
         state_roms_.push_back(folder_of(*rom));
         return true;
       }

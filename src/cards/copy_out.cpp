@@ -15,15 +15,9 @@
 namespace bayswap {
 namespace {
 
-Error already_there(const Path& path) {
-  return {Trouble::stopped, "name-taken",
-          fmt::format("{}: exists already and was left as it is", safe_text(path.string())),
-          "choose another output, or add --replace"};
-}
-
 Result<OutputFile> write_card(Storage& storage, const Path& out, bool replace,
                               const CardLayout& layout, const Bytes& bytes) {
-  if (!replace && !is_missing(storage, out)) return tl::unexpected(already_there(out));
+  if (!replace && !is_missing(storage, out)) return tl::unexpected(output_exists(out));
   if (auto written = replace_file(storage, out, bytes); !written)
     return tl::unexpected(written.error());
   return OutputFile{out, layout.info().id, bytes.size(), sha256_hex(bytes)};
@@ -169,7 +163,7 @@ Result<Reshaped> take_saves(Session& session, const TakeRequest& request) {
   }
   for (const SaveFiles& save : planned)
     if (!request.replace && !is_missing(*session.storage, save.shown)) {
-      result.stopped = already_there(save.shown);
+      result.stopped = output_exists(save.shown);
       return result;
     }
   if (auto written = write_all(*session.storage, planned, result); !written)
@@ -194,7 +188,7 @@ Result<MendReport> mend_card(Session& session, const MendRequest& request) {
   }
   if (!opened) return tl::unexpected(opened.error());
   if (!request.replace && !is_missing(*session.storage, request.out))
-    return tl::unexpected(already_there(request.out));
+    return tl::unexpected(output_exists(request.out));
   auto mended = mend(*opened->layout, opened->bytes());
   if (!mended) return tl::unexpected(mended.error());
   for (Rescue& rescue : mended->saves) add_catalog_title(session.catalog, rescue.save);

@@ -133,7 +133,8 @@ std::optional<ShelfMatch> find_shelf(Session& session, RomFolders& folders, cons
       const auto fields = pattern->match(relative.generic_string());
       if (!fields) continue;
       const auto stem = fields->find("stem");
-      ShelfMatch match{&bay, &shelf, stem_of(path)};
+      ShelfMatch match{&bay, &shelf, stem_of(path), std::nullopt};
+      if (const auto slot = fields->find("slot"); slot != fields->end()) match.slot = slot->second;
       for (const char* name : {"serial", "code", "title", "stem"})
         if (const auto value = fields->find(name); value != fields->end())
           match.stem = value->second;

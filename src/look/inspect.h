@@ -39,6 +39,7 @@ struct ShelfMatch {
   const Bay* bay = nullptr;
   const Shelf* shelf = nullptr;
   std::string stem;
+  std::optional<std::string> slot;  ///< where the pattern has one
 };
 
 struct Inspection {
@@ -77,7 +78,7 @@ struct Inspection {
 /// What speaks for a file being a save state, the weakest first.
 enum class StateSign {
   none,
-  size,  ///< it bears a game's name, and is larger than any chip of its
+  size,  ///< it bears a game's name, and is larger than any chip of its; or its name a number
   form,
   name,
 };

@@ -16,6 +16,7 @@
 #include "layouts/battery/health.h"
 #include "look/card_items.h"
 #include "look/inspect.h"
+#include "states/found_states.h"
 #include "storage/archive.h"
 #include "storage/archive_storage.h"
 #include "storage/atomic_write.h"
@@ -147,6 +148,26 @@ void add_game(const Inspection& found, const Catalog& catalog, Item& item) {
          "say which with --rom FILE"});
 }
 
+void add_state(const Inspection& found, const LookOptions& options, const Catalog& catalog,
+               Item& item) {
+  item.kind = Kind::state;
+  item.slot = slot_of(found);
+  if (!item.system && found.game_known) item.system = found.hints.system;
+  if (item.game.title.empty()) item.game.title = safe_text(title_of_state(found, catalog));
+  const bool named = has_state_name(inner_name(found.path));
+  item.findings.push_back(
+      state_finding(named ? "its name has a slot" : "its size or form fits no save chip"));
+  // Where states belong, one is no surprise.
+  if (named || (found.shelf && found.shelf->shelf->kind == Kind::state))
+    item.findings.back().level = Level::note;
+  if (options.brief) return;
+  if (auto state = read_state(found.view.bytes(), item.path))
+    item.state = std::move(*state);
+  else
+    item.findings.push_back(
+        {Level::error, state.error().code, state.error().text, state.error().hint});
+}
+
 Result<Item> look_at_file(Session& session, RomFolders& folders, const Path& path,
                           const LookOptions& options, const RomIndex* index) {
   // Looking through a folder has found its ROMs already.
@@ -169,10 +190,7 @@ Result<Item> look_at_file(Session& session, RomFolders& folders, const Path& pat
   item.file_modified_ns = found->info.modified_ns;
   add_game(*found, session.catalog, item);
   if (found->state) {
-    item.kind = Kind::state;
-    item.findings.push_back(state_finding(has_state_name(path.filename().string())
-                                              ? "its name has a slot"
-                                              : "its size or form fits no save chip"));
+    add_state(*found, options, session.catalog, item);
     return item;
   }
   if (found->layout() != nullptr) {
@@ -312,7 +330,8 @@ Result<void> look(Session& session, const Path& path, const LookOptions& options
   // A link to a folder is followed: the user named it.
   const bool folder = info->type != FileType::file && session.storage->list(path).has_value();
   if (!folder) {
-    if (auto packed = archive_item(session, path, options)) {
+    const bool slot = has_state_name(path.filename().string());  // states are zips, too
+    if (auto packed = slot ? std::nullopt : archive_item(session, path, options)) {
       if (!*packed) return tl::unexpected(packed->error());
       sink(**packed);
       return {};

@@ -6,6 +6,7 @@
 #include "bytes/cursor.h"
 #include "bytes/text.h"
 #include "look/inspect.h"
+#include "states/packing.h"
 
 namespace bayswap {
 namespace {
@@ -48,6 +49,28 @@ bool is_media(ByteView file) {
          (file.size() > 8 && starts_with(file.subspan(4), {'f', 't', 'y', 'p'}));
 }
 
+// Letters and a slot as the extension, or a slot alone: `game.ss3`, `game.004`.
+bool ends_in_slot(std::string_view name) {
+  constexpr std::size_t kMostLetters = 6;
+  constexpr std::size_t kMostDigits = 3;
+  const std::size_t dot = name.rfind('.');
+  if (dot == std::string_view::npos || dot == 0) return false;
+  const std::string_view extension = name.substr(dot + 1);
+  const std::size_t letters = std::min(extension.find_first_of("0123456789"), extension.size());
+  const std::string_view digits = extension.substr(letters);
+  return letters <= kMostLetters && !digits.empty() && digits.size() <= kMostDigits &&
+         all_digits(digits);
+}
+
+bool is_text(ByteView file) {
+  constexpr std::size_t kSample = 512;
+  const ByteView start = file.first(std::min(kSample, file.size()));
+  return std::ranges::all_of(start, [](std::byte value) {
+    return to_u8(value) >= 0x20 || value == std::byte{'\n'} || value == std::byte{'\r'} ||
+           value == std::byte{'\t'};
+  });
+}
+
 }  // namespace
 
 bool has_state_name(std::string_view file_name) {
@@ -64,10 +87,9 @@ bool has_state_name(std::string_view file_name) {
 }
 
 bool has_state_bytes(ByteView file) {
-  return starts_with(file, {0x1F, 0x8B, 0x08}) ||        // gzip
-         starts_with(file, {0x28, 0xB5, 0x2F, 0xFD}) ||  // zstd
-         starts_with(file, {0x04, 0x22, 0x4D, 0x18}) ||  // lz4 frame
-         is_picture_with_more(file);
+  const Packing packing = packing_of(file);
+  // A zip is an archive, unless its name says more.
+  return (packing != Packing::plain && packing != Packing::zip) || is_picture_with_more(file);
 }
 
 StateSign state_sign(std::string_view name, ByteView file, const std::vector<Guess>& guesses,
@@ -75,8 +97,9 @@ StateSign state_sign(std::string_view name, ByteView file, const std::vector<Gue
   constexpr std::uint64_t kLeast = 8192;  // smaller files are too small for a machine's memory
   if (has_state_name(name)) return StateSign::name;
   if (has_state_bytes(file)) return StateSign::form;
-  if (!guesses.empty() || file.size() <= kLeast || !hints.system || is_media(file))
-    return StateSign::none;
+  if (!guesses.empty() || file.size() <= kLeast || is_media(file)) return StateSign::none;
+  if (!hints.system)
+    return ends_in_slot(name) && !is_text(file) ? StateSign::size : StateSign::none;
   std::uint64_t largest_chip = 0;
   if (hints.chips)
     for (const Chip& chip : *hints.chips) largest_chip = std::max(largest_chip, chip.size);
@@ -84,11 +107,13 @@ StateSign state_sign(std::string_view name, ByteView file, const std::vector<Gue
 }
 
 Finding state_finding(std::string_view why) {
-  return {Level::warn, "state-not-save",
-          std::string("this is a save state, a snapshot that only the program that made it can "
-                      "load (") +
-              std::string(why) + ")",
-          "start the game from it, save inside the game, and carry the save that appears"};
+  return {
+      Level::warn, "state-not-save",
+      std::string("this is a save state, a snapshot that only the program that made it can "
+                  "load (") +
+          std::string(why) + ")",
+      "start the game from it, save inside the game, and carry the save that appears; where that "
+      "program is gone: bayswap state dig"};
 }
 
 }  // namespace bayswap

@@ -18,6 +18,7 @@
 #include "moves/in_use.h"
 #include "moves/mover.h"
 #include "moves/package_target.h"
+#include "moves/state_target.h"
 #include "storage/archive_storage.h"
 
 namespace bayswap {
@@ -153,11 +154,16 @@ class Carrier {
     std::erase_if(sources, [&](const Source& source) {
       return named_by(source, session_.catalog, text) < best;
     });
+    prefer_saves(sources);
     if (sources.empty())
       return fail(Trouble::stopped, "no-match",
                   fmt::format("no save in {} fits '{}'", bay, safe_text(text)),
                   fmt::format("see what is there: bayswap bay show {}", bay));
-    if (sources.size() > 1) {
+    // All slots of one game go together.
+    const bool slots = std::ranges::all_of(sources, [&](const Source& source) {
+      return source.state && source.stem == sources.front().stem && request_.slot.empty();
+    });
+    if (sources.size() > 1 && !slots) {
       std::vector<std::string> names;
       for (const Source& source : sources)
         names.push_back(fmt::format("{} ({}{})", safe_text(source.stem),
@@ -173,12 +179,18 @@ class Carrier {
     return sources;
   }
 
+  // A game's name means its save, where it has one; a state is then meant by its file's name.
+  static void prefer_saves(std::vector<Source>& sources) {
+    if (std::ranges::any_of(sources, [](const Source& source) { return !source.state; }))
+      std::erase_if(sources, [](const Source& source) { return source.state; });
+  }
+
   Result<void> carry_one(const Source& source) {
     Checks checks(request_.accept);
     MoveReport line;
     for (const Path& file : source.files) line.from.push_back(file.string());
     line.system = source.save.system;
-    if (source.save.kind != Kind::battery) {
+    if (source.save.kind != Kind::battery && !source.state) {
       line.label = source.save.name;
       line.comment = source.save.comment;
       line.game = source.save.game;
@@ -187,7 +199,9 @@ class Carrier {
     if (source.rom) line.game = game_of(*source.rom, session_.catalog);
     if (line.game.title.empty() && line.label.empty()) line.game.title = safe_text(source.stem);
     bool readable = !source.save.parts.empty();
-    for (const Finding& problem : source.problems) (void)checks.add(problem);
+    const bool moves_as_state = source.state && keeps_states(*bay_, source.save.system);
+    for (const Finding& problem : source.problems)
+      if (!moves_as_state || problem.code != "state-not-save") (void)checks.add(problem);
     if (readable && source.save.blank())
       (void)checks.add(
           {Level::error, "blank-source",
@@ -199,6 +213,7 @@ class Carrier {
           {Level::error, "many-match",
            fmt::format("several ROMs fit the save: {}", safe_text(list_text(source.several_roms))),
            "say which with --rom FILE"});
+    if (moves_as_state && !checks.stopped()) return carry_state(source, line, checks);
     if (checks.stopped() || !readable) return stop(line, checks);
     if (source.save.kind == Kind::folder || goes_to_folders(source))
       return carry_folder(source, line, checks);
@@ -259,6 +274,19 @@ class Carrier {
     if (carried && request_.plan && !checks.stopped() && onto_card(file) != nullptr)
       planned_cards_[file.path.string()] = file.bytes;
     return carried;
+  }
+
+  Result<void> carry_state(const Source& source, MoveReport& line, Checks& checks) {
+    const auto game = find_target_game(session_, folders_, *bay_, source, request_, checks);
+    if (!game) return stop(line, checks);
+    if (game->rom) line.game = game_of(*game->rom, session_.catalog);
+    auto target = make_state_target(session_, folders_, *bay_, source, *game, request_, checks);
+    if (!target) return tl::unexpected(target.error());
+    if (!*target) return stop(line, checks);
+    line.slot = (*target)->slot;
+    Targets targets;
+    targets.files.push_back(std::move((*target)->file));
+    return carry_files(source, targets, line, checks);
   }
 
   Result<void> carry_folder(const Source& source, MoveReport& line, Checks& checks) {
@@ -349,7 +377,7 @@ class Carrier {
       MoveReport line = base;
       line.from = file.from;
       line.to = file.path.string();
-      line.to_layout = file.layout->info().id;
+      if (file.layout != nullptr) line.to_layout = file.layout->info().id;
       line.size = file.bytes.size();
       line.replaces = file.before.has_value();
       if (!is_package(file.layout))
@@ -471,6 +499,7 @@ class Carrier {
 
   Result<void> compare_as_saves(const std::vector<const TargetFile*>& work) {
     for (const TargetFile* file : work) {
+      if (file->layout == nullptr) continue;  // its bytes were compared
       const auto view = session_.storage->view(file->path, kSaveLimit);
       if (!view) return tl::unexpected(view.error());
       Hints hints;

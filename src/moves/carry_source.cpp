@@ -11,6 +11,7 @@
 #include "bytes/text.h"
 #include "moves/carry_cards.h"
 #include "moves/carry_folders.h"
+#include "states/found_states.h"
 #include "storage/archive_storage.h"
 
 namespace bayswap {
@@ -21,6 +22,10 @@ void add_file(Source& source, Inspection& found) {
   source.modified_ns = std::max(source.modified_ns, found.info.modified_ns);
   if (!source.rom) source.rom = found.rom;
   if (found.state) {
+    source.state = true;
+    source.slot = slot_of(found);
+    source.stem = stem_of_state(found);
+    source.save.kind = Kind::state;
     source.problems.push_back(state_finding(has_state_name(inner_name(found.path))
                                                 ? "its name has a slot"
                                                 : "its size or form fits no save chip"));
@@ -96,14 +101,42 @@ Result<Source> read_source(Session& session, RomFolders& folders, const Path& pa
   return source;
 }
 
+bool keeps_states(const Bay& bay, System system) {
+  return std::ranges::any_of(bay.shelves, [&](const Shelf& shelf) {
+    return shelf.kind == Kind::state && shelf.system == system;
+  });
+}
+
+namespace {
+
+// A state of a bay's shelf; nothing where the other bay keeps none of its system.
+std::optional<Source> state_on_shelf(Session& session, RomFolders& folders, const Path& path,
+                                     const CarryRequest& request, const Shelf& shelf) {
+  const auto to = session.bays.find(request.to);
+  if (!to || !keeps_states(**to, shelf.system)) return std::nullopt;
+  auto source = read_source(session, folders, path, request, std::nullopt);
+  if (!source || !source->state) return std::nullopt;
+  source->save.system = shelf.system;
+  return std::move(*source);
+}
+
+}  // namespace
+
 Result<std::vector<Source>> read_bay(Session& session, RomFolders& folders, const Bay& bay,
                                      const CarryRequest& request) {
   if (auto place = session.storage->list(bay.place); !place) return tl::unexpected(place.error());
   std::map<std::pair<System, std::string>, Source> gathered;
+  std::vector<Source> states;
   std::optional<Error> failed;
   walk_files(*session.storage, bay.place, true, [&](const Path& path, const FileInfo&) {
     const auto shelf = find_shelf(session, folders, path);
-    if (!shelf || shelf->bay->name != bay.name || shelf->shelf->kind != Kind::battery) return;
+    if (!shelf || shelf->bay->name != bay.name) return;
+    if (shelf->shelf->kind == Kind::state) {
+      auto state = state_on_shelf(session, folders, path, request, *shelf->shelf);
+      if (state) states.push_back(std::move(*state));
+      return;
+    }
+    if (shelf->shelf->kind != Kind::battery) return;
     InspectOptions how;
     how.is = request.is;
     auto found = inspect(session, folders, path, how);
@@ -128,6 +161,7 @@ Result<std::vector<Source>> read_bay(Session& session, RomFolders& folders, cons
   for (auto& [key, source] : gathered) sources.push_back(std::move(source));
   for (Source& source : read_shelf_cards(session, bay)) sources.push_back(std::move(source));
   for (Source& source : read_shelf_folders(session, bay)) sources.push_back(std::move(source));
+  for (Source& source : states) sources.push_back(std::move(source));
   return sources;
 }
 
@@ -135,7 +169,7 @@ int named_by(const Source& source, const Catalog& catalog, const std::string& te
   if (source.stem == text) return 3;
   const std::string plain = plain_title(text);
   std::vector<std::string> titles{source.stem};
-  if (source.save.kind != Kind::battery) {
+  if (source.save.kind != Kind::battery && !source.state) {
     if (!text.empty() && (source.save.game.code == text || source.save.game.serial == text ||
                           source.save.game.title_id == parse_title_id(text)))
       return 2;

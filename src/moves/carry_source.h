@@ -21,6 +21,8 @@ struct Source {
   std::vector<std::string> layouts;     ///< layout of each file
   bool container = false;               ///< a chip's capacity was guessed from erased bytes
   bool sealed = false;                  ///< a folder's files are encrypted for their console
+  bool state = false;                   ///< a snapshot of a program, in one file
+  std::string slot;                     ///< of a state; may be empty
   bool on_shelf = false;                ///< a shelf of a known bay claims it
   std::int64_t modified_ns = 0;         ///< of the newest file
   Findings problems;                    ///< checks that stop it already
@@ -37,6 +39,9 @@ struct Source {
 /// Every save of a bay, gathered by game.
 [[nodiscard]] Result<std::vector<Source>> read_bay(Session& session, RomFolders& folders,
                                                    const Bay& bay, const CarryRequest& request);
+
+/// Whether a bay has a shelf for states of the system.
+[[nodiscard]] bool keeps_states(const Bay& bay, System system);
 
 /// How well a text names a source: 0 not at all, then by part of the title, by title or code, by
 /// exact ROM name.

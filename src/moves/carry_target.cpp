@@ -19,11 +19,15 @@ namespace {
 
 using Roms = std::vector<const RomFile*>;
 
-std::vector<const Shelf*> shelves_for(const Bay& bay, System system) {
+std::vector<const Shelf*> shelves_for(const Bay& bay, System system, Kind kind = Kind::battery) {
   std::vector<const Shelf*> shelves;
   for (const Shelf& shelf : bay.shelves)
-    if (shelf.system == system && shelf.kind == Kind::battery) shelves.push_back(&shelf);
+    if (shelf.system == system && shelf.kind == kind) shelves.push_back(&shelf);
   return shelves;
+}
+
+bool has_roms_of_its_own(const Shelf& shelf) {
+  return shelf.kind == Kind::battery || shelf.kind == Kind::state;
 }
 
 // Nothing for the system: of all systems.
@@ -31,7 +35,7 @@ Roms roms_of(RomFolders& folders, const Bay& bay, std::optional<System> system) 
   Roms roms;
   std::vector<Path> seen;
   for (const Shelf& shelf : bay.shelves) {
-    if (shelf.kind != Kind::battery || (system && shelf.system != *system)) continue;
+    if (!has_roms_of_its_own(shelf) || (system && shelf.system != *system)) continue;
     for (const RomFile& rom : shelf_roms(folders, bay, shelf).roms()) {
       if (rom.info.system != shelf.system ||
           std::find(seen.begin(), seen.end(), rom.path) != seen.end())
@@ -142,24 +146,18 @@ std::optional<TargetGame> without_rom(Session& session, RomFolders& folders, con
   // A game of another family has that name: the file there is not this save's.
   for (const RomFile* rom : roms_of(folders, bay, std::nullopt))
     if (rom->stem == source.stem) return std::nullopt;
-  for (const Shelf* shelf : shelves_for(bay, source.save.system)) {
+  const Kind kind = source.state ? Kind::state : Kind::battery;
+  for (const Shelf* shelf : shelves_for(bay, source.save.system, kind)) {
     const auto pattern = NamingPattern::parse(shelf->pattern);
     if (!pattern) continue;
-    const auto path = pattern->build({{"stem", source.stem}, {"title", source.stem}});
+    const auto path = pattern->build({{"stem", source.stem},
+                                      {"title", source.stem},
+                                      {"slot", source.slot.empty() ? "0" : source.slot}});
     if (!path) continue;
     if (!bay_has_roms || !is_missing(*session.storage, bay.place / *path))
       return TargetGame{source.stem, std::nullopt};
   }
   return std::nullopt;
-}
-
-Fields fields_of(const TargetGame& game, const Source& source, const Catalog& catalog,
-                 TitleStyle style) {
-  const std::optional<RomFile>& rom = game.rom ? game.rom : source.rom;
-  Fields fields = rom ? fields_of_rom(*rom, catalog, style) : Fields{};
-  fields.insert_or_assign("stem", game.stem);
-  fields.try_emplace("title", game.stem);
-  return fields;
 }
 
 // One way to store some of the parts: a shelf, its file, a layout.
@@ -224,12 +222,8 @@ class TargetMaker {
     for (const Shelf* shelf : shelves_for(bay_, source_.save.system)) {
       const auto pattern = NamingPattern::parse(shelf->pattern);
       if (!pattern) return tl::unexpected(pattern.error());
-      const TitleStyle style =
-          pattern->uses("title")
-              ? title_style_of(*session_.storage, bay_, *pattern,
-                               shelf_roms(folders_, bay_, *shelf), session_.catalog)
-              : TitleStyle::people;
-      const auto relative = pattern->build(fields_of(game_, source_, session_.catalog, style));
+      const auto relative =
+          pattern->build(fields_there(session_, folders_, bay_, *shelf, *pattern, source_, game_));
       if (!relative) {
         reasons_.push_back(relative.error().text);
         continue;
@@ -375,9 +369,11 @@ std::optional<TargetGame> find_target_game(Session& session, RomFolders& folders
                                            const Source& source, const CarryRequest& request,
                                            Checks& checks) {
   const System system = source.save.system;
-  if (shelves_for(bay, system).empty()) {
+  const Kind kind = source.state ? Kind::state : Kind::battery;
+  if (shelves_for(bay, system, kind).empty()) {
     checks.add({Level::error, "no-match",
-                fmt::format("bay {} has no shelf for {} saves", bay.name, to_string(system)),
+                fmt::format("bay {} has no shelf for {} {}", bay.name, to_string(system),
+                            source.state ? "states" : "saves"),
                 fmt::format("start a {} game there once so that a save exists, then: bayswap bay "
                             "learn {} FOLDER",
                             to_string(system), bay.name)});
@@ -429,6 +425,19 @@ std::optional<TargetGame> find_target_game(Session& session, RomFolders& folders
                "name the game there with --rom FILE or --game TEXT, or put its ROM there"};
   if (checks.add(std::move(none))) return std::nullopt;
   return TargetGame{source.stem, std::nullopt};
+}
+
+Fields fields_there(Session& session, RomFolders& folders, const Bay& bay, const Shelf& shelf,
+                    const NamingPattern& pattern, const Source& source, const TargetGame& game) {
+  const TitleStyle style = pattern.uses("title")
+                               ? title_style_of(*session.storage, bay, pattern,
+                                                shelf_roms(folders, bay, shelf), session.catalog)
+                               : TitleStyle::people;
+  const std::optional<RomFile>& rom = game.rom ? game.rom : source.rom;
+  Fields fields = rom ? fields_of_rom(*rom, session.catalog, style) : Fields{};
+  fields.insert_or_assign("stem", game.stem);
+  fields.try_emplace("title", game.stem);
+  return fields;
 }
 
 Roms roms_named(Session& session, RomFolders& folders, const Bay& bay, const std::string& stem,

@@ -5,6 +5,7 @@
 #include <string>
 #include <vector>
 
+#include "bayswap/naming.h"
 #include "moves/carry_checks.h"
 #include "moves/carry_source.h"
 #include "storage/hash.h"
@@ -29,13 +30,18 @@ struct TargetGame {
                                                      const Bay& bay, const std::string& stem,
                                                      const std::string& game);
 
+/// What a shelf's pattern is filled in with for a game there; the slot is left to the caller.
+[[nodiscard]] Fields fields_there(Session& session, RomFolders& folders, const Bay& bay,
+                                  const Shelf& shelf, const NamingPattern& pattern,
+                                  const Source& source, const TargetGame& game);
+
 /// One file to be written.
 struct TargetFile {
   Path path;
-  const Layout* layout = nullptr;
-  Save carried;                   ///< the parts that go into it
-  std::vector<std::string> from;  ///< the files that they come from
-  std::optional<Digest> before;   ///< of the file there
+  const Layout* layout = nullptr;  ///< null for a state, whose form nobody knows
+  Save carried;                    ///< the parts that go into it
+  std::vector<std::string> from;   ///< the files that they come from
+  std::optional<Digest> before;    ///< of the file there
   std::int64_t before_modified_ns = 0;
   bool already_there = false;
   bool replaces_progress = false;  ///< the file there holds other progress in these parts

@@ -11,6 +11,7 @@
 #include "look/inspect.h"
 #include "moves/part_layouts.h"
 #include "moves/reshape_card.h"
+#include "states/reshape_state.h"
 #include "storage/atomic_write.h"
 #include "storage/hash.h"
 
@@ -327,6 +328,9 @@ Result<void> check_request(const ReshapeRequest& request) {
 
 Result<Reshaped> reshape(Session& session, const ReshapeRequest& request) {
   if (auto fine = check_request(request); !fine) return tl::unexpected(fine.error());
+  auto of_state = reshape_state(session, request);
+  if (!of_state) return tl::unexpected(of_state.error());
+  if (*of_state) return std::move(**of_state);
   const auto targets = wanted_layouts(request);
   if (!targets) return tl::unexpected(targets.error());
   auto of_card = reshape_card(session, request);
@@ -365,10 +369,7 @@ Result<Reshaped> reshape(Session& session, const ReshapeRequest& request) {
   }
   for (const Output& output : outputs.files)
     if (!request.replace && !is_missing(*session.storage, output.path)) {
-      result.stopped =
-          Error{Trouble::stopped, "name-taken",
-                fmt::format("{}: exists already and was left as it is", shown(output.path)),
-                "choose another output, or add --replace"};
+      result.stopped = output_exists(output.path);
       return result;
     }
   for (const Output& output : outputs.files) {

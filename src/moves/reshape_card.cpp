@@ -99,10 +99,7 @@ Result<const Layout*> target_of(Session& session, const ReshapeRequest& request,
 Result<void> write_outputs(Storage& storage, const ReshapeRequest& request, const SaveFiles& files,
                            Reshaped& result) {
   if (!request.replace && !is_missing(storage, request.out)) {
-    result.stopped = Error{
-        Trouble::stopped, "name-taken",
-        fmt::format("{}: exists already and was left as it is", safe_text(request.out.string())),
-        "choose another output, or add --replace"};
+    result.stopped = output_exists(request.out);
     return {};
   }
   std::uint64_t size = 0;

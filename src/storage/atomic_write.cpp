@@ -52,6 +52,12 @@ Result<void> remove_tree(Storage& storage, const Path& folder) {
   return {};
 }
 
+Error output_exists(const Path& path) {
+  return {Trouble::stopped, "name-taken",
+          fmt::format("{}: exists already and was left as it is", safe_text(path.string())),
+          "choose another output, or add --replace"};
+}
+
 Error read_differently(const Path& path) {
   return {Trouble::read_back, "read-back",
           fmt::format("{}: what was written read back differently", safe_text(path.string())),

@@ -24,6 +24,9 @@ namespace bayswap {
 /// Whether a path is the folder or lies somewhere in it, by their names alone.
 [[nodiscard]] bool lies_in(const Path& folder, const Path& path);
 
+/// `name-taken`: an output that is not to be overwritten is there.
+[[nodiscard]] Error output_exists(const Path& path);
+
 /// `read-back`: what a file holds is not what was written to it.
 [[nodiscard]] Error read_differently(const Path& path);
 

@@ -220,14 +220,16 @@ TEST(RandomHabits, AreLearnedExactlyAndCarriedBothWays) {
       EXPECT_EQ(test::read(there / filled_in(to.other, game)),
                 test::read(here / filled_in(from.other, game)))
           << from.other.pattern << " to " << to.other.pattern;
-    const auto before = test::snapshot(here.path());
+    const auto before = test::contents(here.path());
     std::swap(request.from, request.to);
     const auto back = carry(*session, request);
     ASSERT_TRUE(back);
     for (const MoveReport& move : back->moves)
-      EXPECT_TRUE(move.nothing_to_do)
+      EXPECT_TRUE(move.nothing_to_do || !move.slot.empty())
           << round << " | " << move.to << " " << (move.checks.empty() ? "" : move.checks[0].text);
-    EXPECT_EQ(test::snapshot(here.path()), before);
+    // States of slots that are empty here may have come; what was here is as it was.
+    const auto after = test::contents(here.path());
+    for (const auto& [name, bytes] : before) EXPECT_EQ(after.at(name), bytes) << name;
   }
   std::printf("%zu of %u learned exactly, %zu wrong in silence\n", exact, 2 * wanted, wrong);
   EXPECT_EQ(wrong, 0U);

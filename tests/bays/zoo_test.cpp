@@ -199,8 +199,12 @@ class Zoo : public testing::Test {
     const auto report = carry(session, request);
     ASSERT_TRUE(report) << report.error().text;
     for (const MoveReport& move : report->moves)
-      for (const Finding& check : move.checks)
-        EXPECT_NE(move.status, MoveStatus::stopped) << check.code << ": " << check.text;
+      for (const Finding& check : move.checks) {
+        // Several states cannot all go to the one that a program keeps for each game.
+        const bool states = move.to_layout.empty() && check.code == "name-taken";
+        EXPECT_TRUE(move.status != MoveStatus::stopped || states)
+            << check.code << ": " << check.text;
+      }
   }
   TempFolder own_;
 };
@@ -277,9 +281,12 @@ TEST_F(Zoo, SavesGoFromEachToOthersAndBack) {
         EXPECT_EQ(test::read(here / filled_in(a.save, game)), file_of(a, chip)) << game.stem;
         EXPECT_EQ(test::read(there / filled_in(b.save, game)), file_of(b, chip)) << game.stem;
       }
-      const auto before = test::snapshot(here.path());
+      const auto before = test::contents(here.path());
       carry_all(session, "there", "here");
-      EXPECT_EQ(test::snapshot(here.path()), before) << "nothing left to do on the way back";
+      const auto after = test::contents(here.path());
+      for (const auto& [name, bytes] : before)
+        EXPECT_EQ(after.at(name), bytes) << name << ": nothing left to do on the way back";
+      EXPECT_TRUE(from.states.empty() || !to.states.empty() || after.size() == before.size());
     }
 }
 

@@ -1,0 +1,45 @@
+// Where a known save lies in a larger run of bytes, though some of it has changed since.
+#pragma once
+
+#include <cstddef>
+#include <optional>
+#include <vector>
+
+#include "bayswap/bytes.h"
+
+namespace bayswap {
+
+/// A run that is compared as a whole, in bytes.
+inline constexpr std::size_t kSearchRun = 8;
+
+/// A place where bytes are like a known save.
+struct Sighting {
+  std::size_t offset = 0;  ///< in bytes
+  std::size_t unit = 1;    ///< 1: in the save's own order; 2, 4 or 8: every so many bytes reversed
+  std::size_t runs_agree = 0;
+  std::size_t runs = 0;   ///< of kSearchRun bytes each, all of the save
+  std::size_t agree = 0;  ///< bytes
+  std::size_t telling_agree = 0;
+  std::size_t telling = 0;  ///< bytes of the save that are not filler
+
+  bool operator==(const Sighting&) const = default;
+};
+
+/// Places that are like the save, best first, in all byte orders. Runs of the save are looked for
+/// everywhere, each one found votes for an offset, and what has votes is compared as a whole. Uses
+/// two threads and less than 48 MiB.
+[[nodiscard]] std::vector<Sighting> find_like(ByteView where, ByteView known);
+
+/// How much of the save agrees at one place.
+[[nodiscard]] Sighting compare_at(ByteView where, ByteView known, std::size_t offset,
+                                  std::size_t unit);
+
+/// The one place that can be nothing but the save; nothing when none is enough like it, or when
+/// another place comes near. `sightings` are those of find_like().
+[[nodiscard]] std::optional<Sighting> only_place(ByteView where, std::size_t size,
+                                                 const std::vector<Sighting>& sightings);
+
+/// The bytes there, in the save's own order.
+[[nodiscard]] Bytes bytes_there(ByteView where, std::size_t size, const Sighting& place);
+
+}  // namespace bayswap

@@ -1,0 +1,20 @@
+// Memory cards inside a larger run of bytes, by their own marks and checks.
+#pragma once
+
+#include <vector>
+
+#include "bayswap/bytes.h"
+#include "bayswap/card.h"
+
+namespace bayswap {
+
+struct CardSighting {
+  const CardLayout* layout = nullptr;
+  std::size_t offset = 0;
+  std::size_t size = 0;  ///< bytes
+};
+
+/// Cards that the strict look finds sound, in order. `wanted`: only of this layout; null: of all.
+[[nodiscard]] std::vector<CardSighting> cards_in(ByteView content, const CardLayout* wanted);
+
+}  // namespace bayswap
