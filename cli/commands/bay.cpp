@@ -1,4 +1,5 @@
 #include "bayswap/bay.h"
+#include "answers/answer_book.h"
 
 #include <fmt/format.h>
 
@@ -12,17 +13,16 @@
 namespace bayswap::cli {
 namespace {
 
-void show_bays(const std::vector<Bay>& bays, Run& run, bool surveyed) {
+std::string bays_text(const std::vector<Bay>& bays, const Run& run, bool surveyed) {
   if (run.json) {
     Json list = Json::array();
     for (const Bay& bay : bays) list.push_back(to_json(bay));
-    run.print(dump(with_schema("bays", std::move(list))) + "\n");
-    return;
+    return dump(with_schema("bays", std::move(list))) + "\n";
   }
   std::string text;
   for (const Bay& bay : bays)
     text += (text.empty() ? "" : "\n") + bay_text(bay, run.style(), surveyed);
-  run.print(text.empty() ? "no bays yet; make one with: bayswap bay learn NAME FOLDER\n" : text);
+  return text.empty() ? "no bays yet; make one with: bayswap bay learn NAME FOLDER\n" : text;
 }
 
 void add_learn(CLI::App& bay, Run& run) {
@@ -37,6 +37,15 @@ void add_learn(CLI::App& bay, Run& run) {
   command->add_option("PATH", arguments->place, "its folder, with ROMs and saves in it")
       ->required();
   command->callback([arguments, &run] {
+    // Where nothing has changed since, in the place and in the user's own files, the bay stands as
+    // it was learned.
+    AnswerBook book(disk(), run.surroundings.places);
+    const std::string question = question_of(run, {"bay learn", arguments->name, arguments->place});
+    if (const auto known = book.recall(question)) {
+      run.print(known->text);
+      return;
+    }
+    book.begin(arguments->place);
     run.with_session([&](Session& session) -> Result<void> {
       const auto bay =
           learn_bay(*session.storage, session.catalog, arguments->name, arguments->place);
@@ -44,7 +53,10 @@ void add_learn(CLI::App& bay, Run& run) {
       auto kept = session.bays.put_learned(*session.storage, session.bays_file(), *bay);
       if (!kept) return tl::unexpected(kept.error());
       survey_bay(*session.storage, session.catalog, *kept);
-      show_bays({*kept}, run, true);
+      Answer answer;
+      answer.text = bays_text({*kept}, run, true);
+      run.print(answer.text);
+      book.remember(question, session, answer);
       return {};
     });
   });
@@ -68,7 +80,7 @@ void add_show(CLI::App& bay, Run& run) {
         if (!place && !name->empty()) return tl::unexpected(place.error());
         if (place) survey_bay(*session.storage, session.catalog, shown);
       }
-      show_bays(bays, run, true);
+      run.print(bays_text(bays, run, true));
       return {};
     });
   });
@@ -79,7 +91,7 @@ void add_list(CLI::App& bay, Run& run) {
       add_command(bay, run, "list", "The bays and their patterns", "bayswap bay list");
   command->callback([&run] {
     run.with_session([&](Session& session) -> Result<void> {
-      show_bays(session.bays.bays(), run, false);
+      run.print(bays_text(session.bays.bays(), run, false));
       return {};
     });
   });

@@ -245,6 +245,7 @@ Json to_json(const CarryReport& report) {
   Json moves = Json::array();
   for (const MoveReport& move : report.moves) moves.push_back(move_json(move));
   Json json = with_schema("moves", std::move(moves));
+  if (!report.safe_to_remove.empty()) json["safe_to_remove"] = report.safe_to_remove;
   if (report.failed) json["error"] = to_json(*report.failed);
   return json;
 }

@@ -44,19 +44,25 @@ std::string kind_text(const OverviewRow& row) {
   return std::string(to_string(*row.kind));
 }
 
+std::string age_cell(std::int64_t modified_ns, std::int64_t now_ns) {
+  return padded(modified_ns == 0 ? "" : age_text(now_ns - modified_ns), kAgeColumn);
+}
+
+// `age_at` is told where in the line the age stands.
 std::string line_of(const OverviewRow& row, const std::string& root, std::int64_t now_ns,
-                    const Style& style) {
+                    const Style& style, std::size_t& age_at) {
   const Health health = health_of(row);
   std::error_code ignored;
   const std::string below = std::filesystem::path(row.path).lexically_relative(root).string();
-  const std::string age = row.modified_ns == 0 ? "" : age_text(now_ns - row.modified_ns);
   std::string text = "  " + style.paint(health.tone, health.mark) + " ";
   text += padded(kind_text(row), kKindColumn) + " ";
   text +=
       style.paint(Tone::title, padded(cut_text(safe_text(row.name), kNameColumn), kNameColumn)) +
       " ";
   text += padded(std::string(to_string(row.region)), kRegionColumn) + " ";
-  text += padded(size_text(row.size), kSizeColumn) + " " + padded(age, kAgeColumn) + " ";
+  text += padded(size_text(row.size), kSizeColumn) + " ";
+  age_at = text.size();
+  text += age_cell(row.modified_ns, now_ns) + " ";
   text += style.paint(health.tone, padded(health.word, kHealthColumn)) + " ";
   constexpr std::size_t kUsed =
       4 + kKindColumn + kNameColumn + kRegionColumn + kSizeColumn + kAgeColumn + kHealthColumn + 6;
@@ -136,8 +142,8 @@ OverviewRow row_of(const Item& item) {
   return row;
 }
 
-std::string overview_text(std::vector<OverviewRow> rows, const std::string& root,
-                          std::int64_t now_ns, const Style& style) {
+Answer overview_of(const std::vector<OverviewRow>& rows, const std::string& root,
+                   std::int64_t now_ns, const Style& style) {
   std::size_t roms = 0;
   std::size_t others = 0;
   std::vector<const OverviewRow*> saves;
@@ -155,11 +161,12 @@ std::string overview_text(std::vector<OverviewRow> rows, const std::string& root
     };
     return key(a) < key(b);
   });
-  std::string text =
-      style.paint(Tone::title, path_text(root)) + "  " +
-      style.paint(Tone::quiet, counted(saves.size(), "save") + ", " + counted(roms, "ROM") + ", " +
-                                   counted(others, "other file")) +
-      "\n";
+  Answer answer;
+  std::string& text = answer.text;
+  text = style.paint(Tone::title, path_text(root)) + "  " +
+         style.paint(Tone::quiet, counted(saves.size(), "save") + ", " + counted(roms, "ROM") +
+                                      ", " + counted(others, "other file")) +
+         "\n";
   if (!saves.empty()) text += heading(style);
   std::optional<std::optional<System>> group;
   for (const OverviewRow* row : saves) {
@@ -167,7 +174,10 @@ std::string overview_text(std::vector<OverviewRow> rows, const std::string& root
       group = row->system;
       text += style.paint(Tone::key, row->system ? to_string(*row->system) : "not told") + "\n";
     }
-    text += line_of(*row, root, now_ns, style);
+    std::size_t age_at = 0;
+    const std::string line = line_of(*row, root, now_ns, style, age_at);
+    answer.ages.push_back({text.size() + age_at, row->modified_ns});
+    text += line;
   }
   Findings findings;
   for (const OverviewRow& row : rows)
@@ -186,7 +196,16 @@ std::string overview_text(std::vector<OverviewRow> rows, const std::string& root
   if (!findings.empty())
     text += "\n" + style.paint(Tone::title, counted(findings.size(), "finding")) + "\n" +
             findings_text(findings, style, 2);
-  return text;
+  return answer;
+}
+
+void renew_ages(Answer& answer, std::int64_t now_ns) {
+  for (const AgeCell& cell : answer.ages) {
+    const std::string age = age_cell(cell.modified_ns, now_ns);
+    if (age.size() == kAgeColumn && cell.offset <= answer.text.size() &&
+        kAgeColumn <= answer.text.size() - cell.offset)
+      answer.text.replace(cell.offset, kAgeColumn, age);
+  }
 }
 
 }  // namespace bayswap::cli

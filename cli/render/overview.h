@@ -5,6 +5,7 @@
 #include <string>
 #include <vector>
 
+#include "answers/answer_book.h"
 #include "bayswap/look.h"
 #include "cli/render/style.h"
 
@@ -29,8 +30,11 @@ struct OverviewRow {
 
 /// Saves by system, then what is no save in a line, then the findings with what mends each. `root`:
 /// the folder that was looked through. `now_ns`: for ages.
-[[nodiscard]] std::string overview_text(std::vector<OverviewRow> rows, const std::string& root,
-                                        std::int64_t now_ns, const Style& style);
+[[nodiscard]] Answer overview_of(const std::vector<OverviewRow>& rows, const std::string& root,
+                                 std::int64_t now_ns, const Style& style);
+
+/// Writes the ages in an older table anew.
+void renew_ages(Answer& answer, std::int64_t now_ns);
 
 /// `2 h`, `3 days`, `14 months`.
 [[nodiscard]] std::string age_text(std::int64_t ns);

@@ -1,43 +1,90 @@
 #include "cli/render/slot_board.h"
 
 #include <fmt/format.h>
-#include <gd.h>
-#include <gdfontl.h>
-#include <gdfonts.h>
 
 #include <algorithm>
 #include <charconv>
 #include <chrono>
-#include <memory>
 
 #include "bytes/text.h"
+#include "cli/render/letters.h"
+#include "cli/render/picture.h"
+#include "storage/png.h"
 
 namespace bayswap::cli {
 namespace {
 
 constexpr unsigned kAcross = 10;
 constexpr unsigned kMostRows = 10;
-constexpr int kCell = 124;  // pixels
-constexpr int kPictureWide = 116;
-constexpr int kPictureHigh = 90;
-constexpr int kCellHigh = kPictureHigh + 50;
-constexpr int kMargin = 20;
-constexpr int kTitleHigh = 32;
-constexpr int kMostHigh = 16'000;  // pixels of the whole picture
+// Pixels:
+constexpr std::uint32_t kCell = 124;
+constexpr std::uint32_t kPictureWide = 116;
+constexpr std::uint32_t kPictureHigh = 90;
+constexpr std::uint32_t kCellHigh = kPictureHigh + 46;
+constexpr std::uint32_t kMargin = 20;
+constexpr std::uint32_t kTitleHigh = 30;
+constexpr std::uint32_t kGap = 14;
+constexpr std::uint32_t kMostHigh = 16'000;
 
-using Image = std::unique_ptr<gdImage, void (*)(gdImage*)>;
+constexpr Colour kGround{24, 26, 31, 255};
+constexpr Colour kBox{34, 37, 44, 255};
+constexpr Colour kLine{70, 76, 88, 255};
+constexpr Colour kTitle{240, 240, 240, 255};
+constexpr Colour kText{200, 204, 212, 255};
+constexpr Colour kQuiet{120, 126, 138, 255};
 
-struct Colours {
-  int ground, box, line, title, text, quiet;
+// A picture that is drawn on. What lies outside of it is left out.
+class Canvas {
+ public:
+  Canvas(std::uint32_t width, std::uint32_t height)
+      : picture_{width, height, std::vector<Colour>(std::size_t{width} * height, kGround)} {}
+  [[nodiscard]] const Picture& picture() const { return picture_; }
+
+  void dot(std::uint32_t x, std::uint32_t y, const Colour& colour) {
+    if (x < picture_.width && y < picture_.height)
+      picture_.pixels[std::size_t{y} * picture_.width + x] = colour;
+  }
+  void box(std::uint32_t left, std::uint32_t top, const Colour& fill, const Colour& edge) {
+    for (std::uint32_t y = 0; y <= kPictureHigh + 1; ++y)
+      for (std::uint32_t x = 0; x <= kPictureWide + 1; ++x) {
+        const bool border = x == 0 || y == 0 || x == kPictureWide + 1 || y == kPictureHigh + 1;
+        dot(left + x, top + y, border ? edge : fill);
+      }
+  }
+  /// Each dot of a letter is `size` pixels wide and high.
+  void text(std::uint32_t left, std::uint32_t top, std::string_view words, std::uint32_t size,
+            const Colour& colour) {
+    for (const char letter : words) {
+      const auto& columns = dots_of(letter);
+      for (std::uint32_t x = 0; x < kLetterWide * size; ++x)
+        for (std::uint32_t y = 0; y < kLetterHigh * size; ++y)
+          if ((columns[x / size] >> (y / size) & 1U) != 0) dot(left + x, top + y, colour);
+      left += (kLetterWide + 1) * size;
+    }
+  }
+  /// As large as the box allows, in the middle of it.
+  void paste(std::uint32_t left, std::uint32_t top, const Picture& picture) {
+    std::uint32_t wide = kPictureWide;
+    std::uint32_t high = picture.height * kPictureWide / picture.width;
+    if (high > kPictureHigh) {
+      high = kPictureHigh;
+      wide = picture.width * kPictureHigh / picture.height;
+    }
+    const Picture small = fitted(picture, std::max(wide, high));
+    wide = std::max(1U, wide);
+    high = std::max(1U, high);
+    for (std::uint32_t y = 0; y < high; ++y)
+      for (std::uint32_t x = 0; x < wide; ++x)
+        dot(left + 1 + (kPictureWide - wide) / 2 + x, top + 1 + (kPictureHigh - high) / 2 + y,
+            small.pixels[std::size_t{y * small.height / high} * small.width +
+                         x * small.width / wide]);
+  }
+
+ private:
+  Picture picture_;
 };
 
-Colours colours_in(gdImage* image) {
-  return {gdImageColorAllocate(image, 24, 26, 31),    gdImageColorAllocate(image, 34, 37, 44),
-          gdImageColorAllocate(image, 70, 76, 88),    gdImageColorAllocate(image, 240, 240, 240),
-          gdImageColorAllocate(image, 200, 204, 212), gdImageColorAllocate(image, 120, 126, 138)};
-}
-
-// The built-in letters know ASCII only.
+// The letters are ASCII only.
 std::string plain_letters(const std::string& text, std::size_t most) {
   std::string plain;
   for (const char c : safe_text(text))
@@ -46,54 +93,21 @@ std::string plain_letters(const std::string& text, std::size_t most) {
   return plain.substr(0, most);
 }
 
-void write_text(gdImage* image, gdFont* font, int x, int y, const std::string& text, int colour) {
-  std::string letters = text;
-  gdImageString(image, font, x, y, reinterpret_cast<unsigned char*>(letters.data()), colour);
-}
-
-void draw_picture(gdImage* image, const Picture& picture, int left, int top) {
-  const Image source(
-      gdImageCreateTrueColor(static_cast<int>(picture.width), static_cast<int>(picture.height)),
-      gdImageDestroy);
-  if (source == nullptr) return;
-  for (int y = 0; y < gdImageSY(source.get()); ++y)
-    for (int x = 0; x < gdImageSX(source.get()); ++x) {
-      const Colour& pixel =
-          picture.pixels[static_cast<std::size_t>(y) * picture.width + static_cast<std::size_t>(x)];
-      gdImageSetPixel(source.get(), x, y, gdTrueColor(pixel.red, pixel.green, pixel.blue));
-    }
-  const int wide = gdImageSX(source.get());
-  const int high = gdImageSY(source.get());
-  int shown_wide = kPictureWide;
-  int shown_high = high * kPictureWide / wide;
-  if (shown_high > kPictureHigh) {
-    shown_high = kPictureHigh;
-    shown_wide = wide * kPictureHigh / high;
-  }
-  gdImageCopyResampled(image, source.get(), left + (kPictureWide - shown_wide) / 2,
-                       top + (kPictureHigh - shown_high) / 2, 0, 0, std::max(1, shown_wide),
-                       std::max(1, shown_high), wide, high);
-}
-
-void draw_cell(gdImage* image, const Colours& colours, const StateSlot* slot,
-               const std::string& name, int left, int top) {
-  constexpr int kText = 4;
-  gdImageFilledRectangle(image, left, top, left + kPictureWide, top + kPictureHigh, colours.box);
-  if (slot != nullptr && slot->info.picture) draw_picture(image, *slot->info.picture, left, top);
-  if (slot != nullptr && !slot->info.picture)
-    write_text(image, gdFontGetSmall(), left + 32, top + 38, "no picture", colours.quiet);
-  gdImageRectangle(image, left, top, left + kPictureWide, top + kPictureHigh,
-                   slot == nullptr ? colours.box : colours.line);
-  const int below = top + kPictureHigh + kText;
-  write_text(image, gdFontGetLarge(), left, below, name,
-             slot == nullptr ? colours.quiet : colours.title);
+void draw_cell(Canvas& canvas, const StateSlot* slot, const std::string& name, std::uint32_t left,
+               std::uint32_t top) {
+  canvas.box(left, top, kBox, slot == nullptr ? kBox : kLine);
+  if (slot != nullptr && slot->info.picture)
+    canvas.paste(left, top, *slot->info.picture);
+  else if (slot != nullptr)
+    canvas.text(left + 29, top + 42, "no picture", 1, kQuiet);
+  const std::uint32_t below = top + kPictureHigh + 8;
+  canvas.text(left + 2, below, name, 2, slot == nullptr ? kQuiet : kTitle);
   if (slot == nullptr) return;
-  write_text(
-      image, gdFontGetSmall(), left + 28, below + 1,
-      fmt::format("{} {}", day_text(slot->modified_ns).substr(5), clock_text(slot->modified_ns)),
-      colours.text);
-  write_text(image, gdFontGetSmall(), left + 28, below + 15,
-             slot->findings.empty() ? size_text(slot->size) : "damaged", colours.quiet);
+  canvas.text(left + 36, below,
+              day_text(slot->modified_ns).substr(2) + " " + clock_text(slot->modified_ns), 1,
+              kText);
+  canvas.text(left + 36, below + 11,
+              slot->findings.empty() ? size_text(slot->size) : std::string("damaged"), 1, kQuiet);
 }
 
 std::string cell_name(const StateSlot* slot, unsigned number) {
@@ -137,45 +151,32 @@ std::string clock_text(std::int64_t ns) {
 }
 
 Result<Bytes> board_png(const std::vector<SlotBoard>& boards) {
-  int high = kMargin;
+  std::uint32_t high = kMargin;
   std::size_t shown = 0;
   for (const SlotBoard& board : boards) {
-    const int more = kTitleHigh + static_cast<int>(rows_of(board).rows.size()) * kCellHigh + 12;
-    if (high + more > kMostHigh) break;
-    high += more;
+    const auto rows = static_cast<std::uint32_t>(rows_of(board).rows.size());
+    if (high + kTitleHigh + rows * kCellHigh + kGap > kMostHigh) break;
+    high += kTitleHigh + rows * kCellHigh + kGap;
     ++shown;
   }
-  const Image image(gdImageCreateTrueColor(2 * kMargin + static_cast<int>(kAcross) * kCell, high),
-                    gdImageDestroy);
-  if (image == nullptr)
-    return fail(Trouble::place, "picture-failed", "the slot board could not be drawn");
-  const Colours colours = colours_in(image.get());
-  gdImageFilledRectangle(image.get(), 0, 0, gdImageSX(image.get()), gdImageSY(image.get()),
-                         colours.ground);
-  int top = kMargin;
+  Canvas canvas(2 * kMargin + kAcross * kCell, high);
+  std::uint32_t top = kMargin;
   for (std::size_t i = 0; i < shown; ++i) {
     const SlotBoard& board = boards[i];
-    write_text(image.get(), gdFontGetLarge(), kMargin, top, plain_letters(board.title, 120),
-               colours.title);
-    if (board.system)
-      write_text(image.get(), gdFontGetSmall(),
-                 kMargin + 8 * static_cast<int>(plain_letters(board.title, 120).size()) + 16,
-                 top + 2, std::string(to_string(*board.system)), colours.quiet);
+    const std::string title = plain_letters(board.title, 80);
+    canvas.text(kMargin, top, title, 2, kTitle);
+    const auto behind = kMargin + static_cast<std::uint32_t>(title.size() + 1) * 12;
+    if (board.system) canvas.text(behind, top + 7, to_string(*board.system), 1, kQuiet);
     top += kTitleHigh;
     const BoardRows rows = rows_of(board);
     for (std::size_t row = 0; row < rows.rows.size(); ++row, top += kCellHigh)
       for (unsigned cell = 0; cell < kAcross; ++cell)
-        draw_cell(image.get(), colours, rows.rows[row][cell],
-                  cell_name(rows.rows[row][cell], rows.first[row] + cell),
-                  kMargin + static_cast<int>(cell) * kCell, top);
-    top += 12;
+        draw_cell(canvas, rows.rows[row][cell],
+                  cell_name(rows.rows[row][cell], rows.first[row] + cell), kMargin + cell * kCell,
+                  top);
+    top += kGap;
   }
-  int size = 0;
-  const std::unique_ptr<void, void (*)(void*)> png(gdImagePngPtr(image.get(), &size), gdFree);
-  if (png == nullptr)
-    return fail(Trouble::place, "picture-failed", "the slot board could not be packed");
-  const auto* start = static_cast<const std::byte*>(png.get());
-  return Bytes(start, start + size);
+  return png_of(canvas.picture());
 }
 
 }  // namespace bayswap::cli

@@ -347,6 +347,10 @@ std::string report_text(const CarryReport& report, const Style& style, Doing doi
       [](const MoveReport& move) { return move.status == MoveStatus::done && !move.move.empty(); });
   if (written && doing != Doing::undoing)
     text += style.paint(Tone::quiet, "take it back with: bayswap undo") + "\n";
+  if (!report.safe_to_remove.empty())
+    text += style.paint(Tone::good, fmt::format("everything is on the medium: {} is safe to remove",
+                                                path_text(report.safe_to_remove))) +
+            "\n";
   return text;
 }
 

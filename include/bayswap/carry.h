@@ -61,6 +61,7 @@ struct MoveReport {
 struct CarryReport {
   std::vector<MoveReport> moves;
   std::optional<Error> failed;  ///< a place failed; the moves before it are done and stay undoable
+  std::string safe_to_remove;   ///< a medium that can be taken out, and holds everything; or empty
 };
 
 /// Plans and, unless `plan` is set, does it. Errors: wrong requests and unreadable inputs; checks

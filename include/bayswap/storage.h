@@ -7,6 +7,7 @@
 #include <filesystem>
 #include <functional>
 #include <memory>
+#include <optional>
 #include <string>
 #include <vector>
 
@@ -41,7 +42,7 @@ class FileView {
 
 /// Primitive operations on a place. Reading errors have Trouble::input (`missing`, `unreadable`),
 /// writing errors Trouble::place (`place-failed`). Implementations are used from one thread, but
-/// for info(), view() and same(), which may run beside the others.
+/// for info(), list(), view(), read() and same(), which may run beside the others.
 class Storage {
  public:
   virtual ~Storage() = default;
@@ -62,6 +63,22 @@ class Storage {
   /// Who holds the file open for writing, as people know it: `NAME (process 4711)`. Empty when
   /// nobody does, or when the system does not tell.
   [[nodiscard]] virtual std::string writer_of(const Path& /*path*/) { return {}; }
+
+  /// Nanoseconds since 1970 when the file was made; 0: not told.
+  [[nodiscard]] virtual std::int64_t born_ns(const Path& /*path*/) { return 0; }
+  /// Bytes that can still be written where the path lies; the nearest folder above it that exists
+  /// counts. Nothing when that is not told.
+  [[nodiscard]] virtual std::optional<std::uint64_t> free_space(const Path& /*path*/) { return {}; }
+  /// Whether the path lies on a medium that people take out.
+  [[nodiscard]] virtual bool is_removable(const Path& /*path*/) { return false; }
+  /// Brings everything that was written to the medium of the path onto it.
+  [[nodiscard]] virtual Result<void> settle(const Path& /*path*/) { return {}; }
+
+  /// How everything below a folder looks now, by names, sizes and times; empty when that cannot be
+  /// told, or is not to be relied on.
+  [[nodiscard]] virtual Bytes stamp(const Path& /*folder*/) { return {}; }
+  /// Whether everything there still looks so.
+  [[nodiscard]] virtual bool is_as(const Path& /*folder*/, ByteView /*stamp*/) { return false; }
 
   // Files of any size, in bounded memory:
   /// Makes a new file with the bytes of another one, on the medium when the call returns, and gives
@@ -99,10 +116,11 @@ inline constexpr std::uint64_t kSaveLimit = 1ULL << 30U;
 
 /// Where Bay Swap keeps its own files.
 struct Places {
-  Path config;  ///< bays.toml and catalog.toml
-  Path data;    ///< the history
+  Path config;      ///< bays.toml and catalog.toml
+  Path data;        ///< the history
+  Path cache = {};  ///< what can be worked out again; empty: nothing is cached
 
-  /// From XDG_CONFIG_HOME and XDG_DATA_HOME, else below HOME.
+  /// From XDG_CONFIG_HOME, XDG_DATA_HOME and XDG_CACHE_HOME, else below HOME.
   [[nodiscard]] static Result<Places> from_environment();
 };
 

@@ -5,6 +5,7 @@
 #include <algorithm>
 #include <map>
 #include <set>
+#include <unordered_map>
 
 #include "bays/file_names.h"
 #include "bays/name_fields.h"
@@ -21,6 +22,7 @@
 #include "folders/find_folders.h"
 #include "layouts/folders/path_text.h"
 #include "look/inspect.h"
+#include "storage/two_threads.h"
 
 namespace bayswap {
 namespace {
@@ -28,6 +30,8 @@ namespace {
 struct Candidate {
   Path path;
   std::string relative;
+  std::vector<Guess> guesses = {};  // of its content alone, once no ROM's name was found
+  bool state = false;               // its bytes or name say so
 };
 
 struct Reading {
@@ -140,18 +144,19 @@ class Learner {
       : storage_(storage), catalog_(catalog), place_(place) {}
 
   Result<std::vector<Shelf>> shelves() {
-    walk_files(storage_, place_, true, [&](const Path& path, const FileInfo&) {
-      if (auto rom = read_rom_file(storage_, path, catalog_)) {
-        roms_.add(std::move(*rom));
-      } else {
-        candidates_.push_back({path, path.lexically_relative(place_).generic_string()});
-      }
-    });
-    sort_in_folders();
+    const std::vector<WalkedFile> files = files_below(storage_, place_);
+    roms_ = RomIndex::of(storage_, files, catalog_);
+    for (const WalkedFile& file : files)
+      if (!roms_.has_path(file.path)) candidates_.push_back({file.path, below(place_, file.path)});
+    sort_in_folders(files);
     collect_words();
-    std::vector<Candidate> left;
+    std::vector<Candidate> nameless;
     for (const Candidate& candidate : candidates_)
-      if (!in_folder(candidate) && !sort_in(candidate)) left.push_back(candidate);
+      if (!in_folder(candidate) && !sort_in_named(candidate)) nameless.push_back(candidate);
+    on_two_threads(nameless.size(), [&](std::size_t i) { look_alone(nameless[i]); });
+    std::vector<Candidate> left;
+    for (Candidate& candidate : nameless)
+      if (!sort_in_card(candidate)) left.push_back(std::move(candidate));
     merge_titles();
     sort_in_alone(left);
     shelve_cards();
@@ -172,8 +177,8 @@ class Learner {
 
  private:
   // Saves that are folders: their path, or a file in them, says so.
-  void sort_in_folders() {
-    for (const FoundFolder& found : find_folders(storage_, place_)) {
+  void sort_in_folders(const std::vector<WalkedFile>& files) {
+    for (const FoundFolder& found : find_folders(storage_, place_, files)) {
       folders_.push_back(found.path);
       if (found.place.shared) continue;
       const auto save = read_found(storage_, found);
@@ -198,14 +203,14 @@ class Learner {
   // A card that all games of a system share lies under one fixed name; a file of one save bears
   // that save's name.
   bool sort_in_card(const Candidate& candidate) {
-    const auto view = storage_.view(candidate.path, kSaveLimit);
-    if (!view) return false;
-    Hints hints;
-    hints.file_name = candidate.path.filename().string();
-    hints.companion = read_companion(storage_, candidate.path);
-    for (const Guess& guess : identify(view->bytes(), hints)) {
+    for (const Guess& guess : candidate.guesses) {
       const LayoutInfo& info = guess.layout->info();
       if (info.kind != Kind::card_save || guess.confidence == Confidence::possible) continue;
+      const auto view = storage_.view(candidate.path, kSaveLimit);
+      if (!view) return false;
+      Hints hints;
+      hints.file_name = candidate.path.filename().string();
+      hints.companion = read_companion(storage_, candidate.path);
       std::string pattern = literal_text(candidate.relative);
       const CardLayout* card = as_card(guess.layout);
       if (card != nullptr && card->card_info().package) {
@@ -261,8 +266,15 @@ class Learner {
     }
   }
 
-  bool sort_in(const Candidate& candidate) {
-    return sort_in_named(candidate) || sort_in_card(candidate);
+  // What the content says without any ROM.
+  void look_alone(Candidate& candidate) const {
+    const auto view = storage_.view(candidate.path, kSaveLimit);
+    if (!view) return;
+    Hints hints;
+    hints.file_name = candidate.path.filename().string();
+    hints.companion = read_companion(storage_, candidate.path);
+    candidate.guesses = identify(view->bytes(), hints);
+    candidate.state = state_sign(hints.file_name, view->bytes(), {}, {}) >= StateSign::form;
   }
 
   bool sort_in_named(const Candidate& candidate) {
@@ -290,7 +302,7 @@ class Learner {
   bool sort_in_for(const Candidate& candidate, const std::string& word, const std::string& field,
                    const std::vector<const RomFile*>& roms) {
     const std::string pattern = pattern_of(candidate.relative, word, field);
-    if (!NamingPattern::parse(pattern)) return false;
+    if (!is_pattern(pattern)) return false;
     const auto view = storage_.view(candidate.path, kSaveLimit);
     if (!view) return false;
     const std::string name = candidate.path.filename().string();
@@ -366,14 +378,9 @@ class Learner {
     std::map<std::string, std::map<std::string, std::size_t>> unclear;  // pattern, layouts, files
     for (const Candidate& candidate : left) {
       const auto pattern = pattern_alone(candidate);
-      const auto view = storage_.view(candidate.path, kSaveLimit);
-      if (!pattern || !view ||
-          state_sign(candidate.path.filename().string(), view->bytes(), {}, {}) >= StateSign::form)
+      const std::vector<Guess>& guesses = candidate.guesses;
+      if (!pattern || candidate.state || guesses.empty() || !holds_chips(*guesses.front().layout))
         continue;
-      Hints hints;
-      hints.file_name = candidate.path.filename().string();
-      const auto guesses = identify(view->bytes(), hints);
-      if (guesses.empty() || !holds_chips(*guesses.front().layout)) continue;
       const Guess& best = guesses.front();
       const bool several = std::ranges::any_of(guesses, [&](const Guess& other) {
         return other.confidence == best.confidence &&
@@ -393,13 +400,20 @@ class Learner {
     for (const auto& [pattern, layouts] : unclear) ask(pattern, layouts);
   }
 
-  static std::optional<std::string> pattern_alone(const Candidate& candidate) {
+  // Files of one folder share theirs.
+  bool is_pattern(const std::string& text) {
+    const auto [known, fresh] = patterns_.try_emplace(text, false);
+    if (fresh) known->second = NamingPattern::parse(text).has_value();
+    return known->second;
+  }
+
+  std::optional<std::string> pattern_alone(const Candidate& candidate) {
     const std::string extension = candidate.path.extension().string();
     if (extension.size() < 2) return std::nullopt;
     const std::string folder = Path(candidate.relative).parent_path().generic_string();
     std::string pattern =
         (folder.empty() ? "" : literal_text(folder) + "/") + "{stem}" + literal_text(extension);
-    if (!NamingPattern::parse(pattern)) return std::nullopt;
+    if (!is_pattern(pattern)) return std::nullopt;
     return pattern;
   }
 
@@ -424,6 +438,7 @@ class Learner {
   const Catalog& catalog_;
   Path place_;
   RomIndex roms_;
+  std::unordered_map<std::string, bool> patterns_;  // whether a text is one
   std::map<std::string, std::pair<std::string, std::vector<const RomFile*>>> words_;
   std::vector<std::string> questions_;
   std::vector<Candidate> candidates_;

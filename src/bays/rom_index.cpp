@@ -5,12 +5,13 @@
 
 #include <algorithm>
 
-#include "bays/walk.h"
 #include "bytes/sha1.h"
 #include "bytes/text.h"
 #include "naming/tags.h"
 #include "storage/archive.h"
 #include "storage/archive_storage.h"
+#include "storage/atomic_write.h"
+#include "storage/two_threads.h"
 
 namespace bayswap {
 
@@ -52,12 +53,37 @@ void add_hashes(ByteView bytes, const Catalog& catalog, std::optional<RomInfo>& 
   }
 }
 
+// Whether the beginning of a file is that of a ROM. The headers of small files lie in their first
+// bytes, those of files up to a megabyte in the first 65 KiB; larger ones are mapped, and only
+// touched where headers are.
+bool may_be_rom(Storage& storage, const Path& path, const FileInfo& info, const Catalog& catalog) {
+  constexpr std::size_t kFirstHeaders = 0x200;
+  constexpr std::uint64_t kSmall = 0x7FC0;
+  constexpr std::size_t kHeaders = 0x10400;
+  constexpr std::uint64_t kMapped = 1U << 20U;
+  const std::size_t piece = info.size < kSmall ? kFirstHeaders : kHeaders;
+  if (info.size <= piece || info.size >= kMapped || catalog.has_dump_of(info.size)) return true;
+  bool may = true;
+  const auto read = storage.stream(path, piece, [&](ByteView start) {
+    may = is_zip(start) || read_rom(start, info.size).has_value();
+    return false;
+  });
+  return may || !read;
+}
+
 }  // namespace
 
 std::optional<RomFile> read_rom_file(Storage& storage, const Path& path, const Catalog& catalog) {
-  constexpr std::uint64_t kLeastRom = 0x40;
   const auto info = storage.info(path);
-  if (!info || info->type != FileType::file || info->size < kLeastRom) return std::nullopt;
+  return info ? read_rom_file(storage, path, *info, catalog) : std::nullopt;
+}
+
+std::optional<RomFile> read_rom_file(Storage& storage, const Path& path, const FileInfo& info,
+                                     const Catalog& catalog) {
+  constexpr std::uint64_t kLeastRom = 0x40;
+  if (info.type != FileType::file || info.size < kLeastRom ||
+      !may_be_rom(storage, path, info, catalog))
+    return std::nullopt;
   // Discs are larger than any save; only their beginning is ever touched.
   const auto view = storage.view(path, ~0ULL);
   if (!view) return std::nullopt;
@@ -73,10 +99,25 @@ std::optional<RomFile> read_rom_file(Storage& storage, const Path& path, const C
 }
 
 RomIndex RomIndex::scan(Storage& storage, const Path& folder, bool below, const Catalog& catalog) {
-  RomIndex index;
-  walk_files(storage, folder, below, [&](const Path& path, const FileInfo&) {
-    if (auto rom = read_rom_file(storage, path, catalog)) index.add(std::move(*rom));
+  return of(storage, files_below(storage, folder, below), catalog);
+}
+
+RomIndex RomIndex::of(Storage& storage, const std::vector<WalkedFile>& files,
+                      const Catalog& catalog) {
+  std::vector<std::optional<RomFile>> found(files.size());
+  on_two_threads(files.size(), [&](std::size_t i) {
+    found[i] = read_rom_file(storage, files[i].path, files[i].info, catalog);
   });
+  RomIndex index;
+  for (std::optional<RomFile>& rom : found)
+    if (rom) index.add(std::move(*rom));
+  return index;
+}
+
+RomIndex RomIndex::in(const Path& folder) const {
+  RomIndex index;
+  for (const RomFile& rom : roms_)
+    if (lies_in(folder, rom.path)) index.add(rom);
   return index;
 }
 

@@ -7,6 +7,7 @@
 #include <unordered_map>
 #include <vector>
 
+#include "bays/walk.h"
 #include "bayswap/catalog.h"
 #include "bayswap/layout.h"
 #include "bayswap/rom.h"
@@ -28,11 +29,20 @@ struct RomFile {
 [[nodiscard]] std::optional<RomFile> read_rom_file(Storage& storage, const Path& path,
                                                    const Catalog& catalog);
 
+/// The same, where the file's size is known.
+[[nodiscard]] std::optional<RomFile> read_rom_file(Storage& storage, const Path& path,
+                                                   const FileInfo& info, const Catalog& catalog);
+
 class RomIndex {
  public:
   /// ROMs directly in the folder, or in all folders below too. Links are not followed.
   [[nodiscard]] static RomIndex scan(Storage& storage, const Path& folder, bool below,
                                      const Catalog& catalog);
+  /// Of files that are known already.
+  [[nodiscard]] static RomIndex of(Storage& storage, const std::vector<WalkedFile>& files,
+                                   const Catalog& catalog);
+  /// Those of them that lie in a folder or below it.
+  [[nodiscard]] RomIndex in(const Path& folder) const;
   void add(RomFile rom);
 
   [[nodiscard]] const std::vector<RomFile>& roms() const { return roms_; }

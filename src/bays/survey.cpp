@@ -16,6 +16,8 @@
 #include "cards/companion.h"
 #include "folders/find_folders.h"
 #include "look/inspect.h"
+#include "storage/atomic_write.h"
+#include "storage/two_threads.h"
 
 namespace bayswap {
 namespace {
@@ -49,30 +51,55 @@ std::string reason_for(Storage& storage, const Path& path, bool matched) {
 // Folders that are saves, each counted once for the shelf that explains it. What a title's accounts
 // share is explained by its neighbours.
 std::vector<std::string> explained_folders(Storage& storage, const Bay& bay,
-                                           const std::vector<Rule>& rules) {
+                                           const std::vector<Rule>& rules,
+                                           const std::vector<WalkedFile>& files) {
   std::vector<std::string> found;
   if (std::ranges::none_of(rules,
                            [](const Rule& rule) { return rule.shelf->kind == Kind::folder; }))
     return found;
   std::set<std::string> seen;
-  walk_files(storage, bay.place, true, [&](const Path& path, const FileInfo&) {
-    for (Path at = path.parent_path(); at != bay.place && at != at.parent_path();
+  for (const WalkedFile& file : files)
+    for (Path at = file.path.parent_path(); at != bay.place && at != at.parent_path();
          at = at.parent_path()) {
-      const std::string relative = at.lexically_relative(bay.place).generic_string();
-      if (!seen.insert(relative).second) return;
-      for (const Rule& rule : rules) {
-        if (rule.shelf->kind != Kind::folder || !rule.pattern.match(relative)) continue;
+      const std::string relative = below(bay.place, at);
+      if (!seen.insert(relative).second) break;
+      const auto rule = std::ranges::find_if(rules, [&](const Rule& one) {
+        return one.shelf->kind == Kind::folder && one.pattern.match(relative);
+      });
+      if (rule != rules.end()) {
         found.push_back(relative);
-        ++rule.shelf->explains;
-        ++rule.shelf->of;
-        if (rule.shelf->examples.size() < kExamples) rule.shelf->examples.push_back(relative);
-        return;
+        ++rule->shelf->explains;
+        ++rule->shelf->of;
+        if (rule->shelf->examples.size() < kExamples) rule->shelf->examples.push_back(relative);
+        break;
       }
       const auto folder = folder_at(storage, at);
       if (folder && folder->place.shared) found.push_back(relative);
     }
-  });
   return found;
+}
+
+// A file that no shelf explains.
+struct Leftover {
+  Path path;
+  std::string relative;
+  bool matched = false;  // a shelf's pattern fits, but no ROM is called so
+};
+
+// Counts the file for the shelf that explains it. `first`: one whose pattern fits at least.
+bool explained(std::vector<Rule>& rules, const std::string& relative, const Catalog& catalog,
+               Rule*& first) {
+  for (Rule& rule : rules) {
+    const auto fields = rule.pattern.match(relative);
+    if (!fields || rule.shelf->kind == Kind::folder) continue;
+    if (first == nullptr) first = &rule;
+    if (!rule.shelf->roms.empty() && !knows(rule, *fields, catalog)) continue;
+    ++rule.shelf->explains;
+    ++rule.shelf->of;
+    if (rule.shelf->examples.size() < kExamples) rule.shelf->examples.push_back(relative);
+    return true;
+  }
+  return false;
 }
 
 }  // namespace
@@ -80,6 +107,8 @@ std::vector<std::string> explained_folders(Storage& storage, const Bay& bay,
 void survey_bay(Storage& storage, const Catalog& catalog, Bay& bay) {
   std::map<std::string, RomIndex> indexes;
   std::vector<Rule> rules;
+  const std::vector<WalkedFile> files = files_below(storage, bay.place);
+  const RomIndex all = RomIndex::of(storage, files, catalog);
   for (Shelf& shelf : bay.shelves) {
     shelf.explains = 0;
     shelf.of = 0;
@@ -87,35 +116,31 @@ void survey_bay(Storage& storage, const Catalog& catalog, Bay& bay) {
     auto pattern = NamingPattern::parse(shelf.pattern);
     if (!pattern) continue;
     RomIndex& index = indexes[shelf.roms];
-    if (!shelf.roms.empty() && index.roms().empty())
-      index = RomIndex::scan(storage, shelf.roms == "." ? bay.place : bay.place / shelf.roms, true,
-                             catalog);
+    if (!shelf.roms.empty() && index.roms().empty()) {
+      const Path folder = shelf.roms == "." ? bay.place : bay.place / shelf.roms;
+      index = lies_in(bay.place, folder) ? all.in(folder)
+                                         : RomIndex::scan(storage, folder, true, catalog);
+    }
     rules.push_back({&shelf, std::move(*pattern), &index});
   }
   bay.unexplained.clear();
-  const auto folders = explained_folders(storage, bay, rules);
-  walk_files(storage, bay.place, true, [&](const Path& path, const FileInfo&) {
-    const std::string relative = path.lexically_relative(bay.place).generic_string();
+  const auto folders = explained_folders(storage, bay, rules, files);
+  std::vector<Leftover> left;
+  for (const auto& [path, info] : files) {
+    std::string relative = below(bay.place, path);
     if (std::ranges::any_of(
             folders, [&](const std::string& folder) { return relative.starts_with(folder + "/"); }))
-      return;
-    if (!companion_of(storage, path).empty()) return;  // its save is counted
+      continue;
+    if (!companion_of(storage, path).empty()) continue;  // its save is counted
     Rule* first = nullptr;
-    for (Rule& rule : rules) {
-      const auto fields = rule.pattern.match(relative);
-      if (!fields || rule.shelf->kind == Kind::folder) continue;
-      if (first == nullptr) first = &rule;
-      const bool explained = rule.shelf->roms.empty() || knows(rule, *fields, catalog);
-      if (!explained) continue;
-      ++rule.shelf->explains;
-      ++rule.shelf->of;
-      if (rule.shelf->examples.size() < kExamples) rule.shelf->examples.push_back(relative);
-      return;
-    }
-    if (read_rom_file(storage, path, catalog)) return;
+    if (explained(rules, relative, catalog, first) || all.has_path(path)) continue;
     if (first != nullptr) ++first->shelf->of;
-    bay.unexplained.push_back(
-        fmt::format("{}: {}", relative, reason_for(storage, path, first != nullptr)));
+    left.push_back({path, std::move(relative), first != nullptr});
+  }
+  bay.unexplained.resize(left.size());
+  on_two_threads(left.size(), [&](std::size_t i) {
+    bay.unexplained[i] =
+        fmt::format("{}: {}", left[i].relative, reason_for(storage, left[i].path, left[i].matched));
   });
 }
 

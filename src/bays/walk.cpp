@@ -21,6 +21,22 @@ void walk(Storage& storage, const Path& folder, int depth,
 
 }  // namespace
 
+std::vector<WalkedFile> files_below(Storage& storage, const Path& folder, bool below) {
+  std::vector<WalkedFile> files;
+  walk_files(storage, folder, below, [&](const Path& path, const FileInfo& info) {
+    files.push_back({path, info});
+  });
+  return files;
+}
+
+std::string below(const Path& folder, const Path& path) {
+  const std::string& whole = path.native();
+  const std::string& start = folder.native();
+  const bool plain =
+      whole.size() > start.size() + 1 && whole.starts_with(start) && whole[start.size()] == '/';
+  return plain ? whole.substr(start.size() + 1) : path.lexically_relative(folder).generic_string();
+}
+
 void walk_files(Storage& storage, const Path& folder, bool below,
                 const std::function<void(const Path&, const FileInfo&)>& visit) {
   walk(storage, folder, below ? kDeepest : 0, visit);

@@ -7,9 +7,21 @@
 
 namespace bayswap {
 
+struct WalkedFile {
+  Path path;
+  FileInfo info;
+};
+
+/// The same files as a list.
+[[nodiscard]] std::vector<WalkedFile> files_below(Storage& storage, const Path& folder,
+                                                  bool below = true);
+
 /// Calls `visit` for each regular file, in the order of names. Links, unreadable folders and Bay
 /// Swap's own unfinished files are passed over.
 void walk_files(Storage& storage, const Path& folder, bool below,
                 const std::function<void(const Path&, const FileInfo&)>& visit);
+
+/// The part of a path below a folder that it begins with.
+[[nodiscard]] std::string below(const Path& folder, const Path& path);
 
 }  // namespace bayswap

@@ -1,5 +1,7 @@
 #include "cards/companion.h"
 
+#include <algorithm>
+
 namespace bayswap {
 
 Bytes read_companion(Storage& storage, const Path& path) {
@@ -14,6 +16,14 @@ Bytes read_companion(Storage& storage, const Path& path) {
     }
   }
   return {};
+}
+
+bool is_companion_name(const Path& path) {
+  const std::string& name = path.native();
+  return std::ranges::any_of(layouts().all(), [&](const auto& layout) {
+    const std::string& suffix = layout->info().companion;
+    return !suffix.empty() && name.ends_with(suffix);
+  });
 }
 
 Path companion_of(Storage& storage, const Path& path) {

@@ -10,6 +10,9 @@ namespace bayswap {
 /// suffix, or the suffix in place of its extension. Empty when there is nothing.
 [[nodiscard]] Bytes read_companion(Storage& storage, const Path& path);
 
+/// Whether a file is called as second files are.
+[[nodiscard]] bool is_companion_name(const Path& path);
+
 /// The file that this one is the companion of, when both are there; else empty.
 [[nodiscard]] Path companion_of(Storage& storage, const Path& path);
 

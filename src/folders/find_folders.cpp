@@ -4,7 +4,6 @@
 #include <optional>
 #include <system_error>
 
-#include "bays/walk.h"
 #include "cards/card_saves.h"
 
 namespace bayswap {
@@ -32,19 +31,28 @@ std::optional<FoundFolder> folder_at(Storage& storage, const Path& folder) {
 }
 
 std::vector<FoundFolder> find_folders(Storage& storage, const Path& root) {
+  return find_folders(storage, root, files_below(storage, root));
+}
+
+std::vector<FoundFolder> find_folders(Storage& storage, const Path& root,
+                                      const std::vector<WalkedFile>& files) {
   std::map<Path, std::optional<FoundFolder>> known;
   std::vector<FoundFolder> found;
-  walk_files(storage, root, true, [&](const Path& file, const FileInfo&) {
+  Path last;  // folder of the file before, for which all is done
+  for (const auto& [file, info] : files) {
+    const Path inside = file.parent_path();
+    if (inside.native() == last.native()) continue;
+    last = inside;
     // The nearest folder above a file that is a save; what lies deeper is part of it.
     std::optional<FoundFolder> best;
-    for (Path at = file.parent_path();; at = at.parent_path()) {
+    for (Path at = inside;; at = at.parent_path()) {
       auto [entry, fresh] = known.try_emplace(at);
       if (fresh) entry->second = folder_at(storage, at);
       if (entry->second && !best) best = entry->second;
       if (at == root || at == at.parent_path()) break;
     }
     if (best && (found.empty() || found.back().path != best->path)) found.push_back(*best);
-  });
+  }
   return found;
 }
 

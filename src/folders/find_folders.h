@@ -3,6 +3,7 @@
 
 #include <vector>
 
+#include "bays/walk.h"
 #include "bayswap/folder.h"
 #include "bayswap/storage.h"
 
@@ -17,6 +18,9 @@ struct FoundFolder {
 /// Saves that are folders of their own kind, by their paths or by a file in them, in the order of
 /// paths. Folders inside of such a folder belong to it.
 [[nodiscard]] std::vector<FoundFolder> find_folders(Storage& storage, const Path& root);
+/// The same, where the files below are known.
+[[nodiscard]] std::vector<FoundFolder> find_folders(Storage& storage, const Path& root,
+                                                    const std::vector<WalkedFile>& files);
 
 /// The folder itself, when it is one.
 [[nodiscard]] std::optional<FoundFolder> folder_at(Storage& storage, const Path& folder);

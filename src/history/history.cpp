@@ -63,16 +63,43 @@ std::optional<std::int64_t> parse_move_name(std::string_view name) {
   return id;
 }
 
+namespace {
+
+Result<Database> open_current(const Path& file) {
+  auto database = Database::open(file, Database::Mode::write);
+  if (!database) return database;
+  if (auto set = database->run("PRAGMA synchronous=FULL; PRAGMA foreign_keys=ON"); !set)
+    return tl::unexpected(set.error());
+  if (auto ready = bring_forward(*database, file); !ready) return tl::unexpected(ready.error());
+  return database;
+}
+
+// What is damaged is never deleted: somebody may still get something out of it.
+Error set_aside(Storage& storage, const Path& file) {
+  const Path aside = free_name(storage, file.string() + ".damaged");
+  if (auto moved = storage.rename(file, aside); !moved) return moved.error();
+  for (const char* part : {"-wal", "-shm", "-journal"})
+    if (const Path beside = file.string() + part; !is_missing(storage, beside))
+      (void)storage.rename(beside, aside.string() + part);
+  return {Trouble::place, "history-failed",
+          fmt::format("the history was damaged and is set aside as {}; nothing else was changed",
+                      safe_text(aside.string())),
+          "run the command again: a new history begins. Keep the old one, what is whole in it can "
+          "still be read"};
+}
+
+}  // namespace
+
 Result<History> History::open(Storage& storage, const Path& file) {
   if (auto made = make_folders(storage, file.parent_path()); !made)
     return tl::unexpected(made.error());
   auto turn = take_turn(file);
   if (!turn) return tl::unexpected(turn.error());
-  auto database = Database::open(file, Database::Mode::write);
-  if (!database) return tl::unexpected(database.error());
-  if (auto set = database->run("PRAGMA synchronous=FULL; PRAGMA foreign_keys=ON"); !set)
-    return tl::unexpected(set.error());
-  if (auto ready = bring_forward(*database, file); !ready) return tl::unexpected(ready.error());
+  auto database = open_current(file);
+  if (!database) {
+    if (database.error().code != kDamagedDatabase) return tl::unexpected(database.error());
+    return tl::unexpected(set_aside(storage, file));
+  }
   History history(std::move(*database));
   history.turn_ = std::move(*turn);
   return history;
@@ -278,6 +305,14 @@ Result<MoveRecord> History::move(std::int64_t id) const {
     return fail(Trouble::stopped, "no-match", fmt::format("there is no move {}", move_name(id)),
                 "'bayswap undo' without a name takes back the last command");
   return std::move(moves->front());
+}
+
+std::int64_t History::written_ns(const std::string& path) const {
+  Statement select = database_.prepare(
+      "SELECT step.after_modified_ns FROM step JOIN move ON step.move = move.id "
+      "WHERE step.path = ? AND move.state = ? ORDER BY step.id DESC LIMIT 1");
+  select.bind(as_bytes(path)).bind(static_cast<std::int64_t>(MoveState::done));
+  return select.step() ? select.integer(0) : 0;
 }
 
 Result<std::vector<Digest>> History::replaced_at(const std::string& path) const {

@@ -127,6 +127,8 @@ class History {
   };
   Result<Checked> check_contents() const;
 
+  /// The time of the file that the newest standing move wrote here; 0: none did.
+  [[nodiscard]] std::int64_t written_ns(const std::string& path) const;
   /// Contents that a move which still stands replaced at this path.
   Result<std::vector<Digest>> replaced_at(const std::string& path) const;
   /// When the progress was made that the newest standing move wrote here; nothing when `current`

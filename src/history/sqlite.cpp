@@ -18,8 +18,10 @@ Error database_error(sqlite3* database) {
                           database == nullptr ? "out of memory" : sqlite3_errmsg(database)),
               "check the disk that holds it and try again; nothing else was changed"};
   if (primary == SQLITE_BUSY) error.hint = "another bayswap is at work; wait for it and try again";
-  if (primary == SQLITE_CORRUPT || primary == SQLITE_NOTADB)
+  if (primary == SQLITE_CORRUPT || primary == SQLITE_NOTADB) {
+    error.code = kDamagedDatabase;
     error.hint = "the database is damaged: move it aside, and keep it, before you try again";
+  }
   return error;
 }
 

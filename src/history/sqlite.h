@@ -16,6 +16,9 @@ struct sqlite3_stmt;
 
 namespace bayswap {
 
+/// The code of errors that say that the database itself is damaged.
+inline constexpr std::string_view kDamagedDatabase = "history-damaged";
+
 /// A prepared statement. Parameters are bound in order; columns are read by number.
 class Statement {
  public:

@@ -28,7 +28,7 @@ std::vector<unsigned> fill_strip(ByteView data) {
   return strip;
 }
 
-SaveInfo save_info(const CardSave& on_card, bool hashes) {
+SaveInfo save_info(const CardSave& on_card, Detail detail) {
   const Save& save = on_card.save;
   SaveInfo info;
   info.name = save.name;
@@ -39,31 +39,31 @@ SaveInfo save_info(const CardSave& on_card, bool hashes) {
   info.findings = on_card.findings;
   for (const Part& part : save.parts) {
     info.size += part.data.size();
-    if (!part.name.ends_with('/')) info.parts.push_back(part_info(part, hashes));
+    if (!part.name.ends_with('/')) info.parts.push_back(part_info(part, detail));
   }
   return info;
 }
 
 }  // namespace
 
-PartInfo part_info(const Part& part, bool hashes) {
+PartInfo part_info(const Part& part, Detail detail) {
   PartInfo info{part.name, part.size(), part.blank, {}, {}};
   if (part.outside != 0) return info;
-  if (hashes) info.sha256 = sha256_hex(part.data);
-  if (!part.blank && part.name != "clock") info.filled = fill_strip(part.data);
+  if (detail.hashes) info.sha256 = sha256_hex(part.data);
+  if (detail.strips && !part.blank && part.name != "clock") info.filled = fill_strip(part.data);
   return info;
 }
 
-void add_card(const Card& card, bool hashes, Item& item) {
+void add_card(const Card& card, Detail detail, Item& item) {
   item.card = CardTotals{card.blocks_total, card.blocks_free};
   if (card.game.known()) item.game = card.game;
   if (!card.comment.empty()) item.comment = card.comment;
   item.package = card.game.known();
   for (const CardSave& on_card : card.saves) {
-    item.saves.push_back(save_info(on_card, hashes));
+    item.saves.push_back(save_info(on_card, detail));
     item.findings.insert(item.findings.end(), on_card.findings.begin(), on_card.findings.end());
   }
-  for (const CardSave& gone : card.deleted) item.deleted.push_back(save_info(gone, hashes));
+  for (const CardSave& gone : card.deleted) item.deleted.push_back(save_info(gone, detail));
   if (!item.package) item.blank = card.saves.empty();
   item.findings.insert(item.findings.end(), card.findings.begin(), card.findings.end());
 }
@@ -76,7 +76,7 @@ Item item_of(const ShownCard& shown, bool hashes) {
   item.kind = shown.layout->info().kind;
   item.layout = shown.layout->info().id;
   item.confidence = shown.confidence;
-  add_card(shown.card, hashes, item);
+  add_card(shown.card, {hashes, !hashes}, item);
   return item;
 }
 

@@ -5,9 +5,15 @@
 
 namespace bayswap {
 
-[[nodiscard]] PartInfo part_info(const Part& part, bool hashes);
+/// How much is worked out: hashes for scripts, strips for people.
+struct Detail {
+  bool hashes = false;
+  bool strips = false;
+};
+
+[[nodiscard]] PartInfo part_info(const Part& part, Detail detail);
 
 /// Adds what is on a card to an item.
-void add_card(const Card& card, bool hashes, Item& item);
+void add_card(const Card& card, Detail detail, Item& item);
 
 }  // namespace bayswap

@@ -106,8 +106,22 @@ const RomIndex& RomFolders::below(const Path& folder) {
   return scanned(folder, true);
 }
 
+void RomFolders::know_below(const Path& folder, RomIndex roms) {
+  const std::scoped_lock lock(reading_);
+  known_.try_emplace({folder.lexically_normal(), true}, std::move(roms));
+}
+
+const NamingPattern* RomFolders::pattern(const std::string& text) {
+  const std::scoped_lock lock(reading_);
+  auto [known, fresh] = patterns_.try_emplace(text);
+  if (fresh)
+    if (auto parsed = NamingPattern::parse(text)) known->second = std::move(*parsed);
+  return known->second ? &*known->second : nullptr;
+}
+
 const RomIndex& RomFolders::scanned(const Path& folder, bool below) {
   const auto key = std::pair(folder.lexically_normal(), below);
+  const std::scoped_lock lock(reading_);
   const auto known = known_.find(key);
   if (known != known_.end()) return known->second;
   const Path start = folder.empty() ? Path(".") : folder;
@@ -122,14 +136,15 @@ const RomIndex& shelf_roms(RomFolders& folders, const Bay& bay, const Shelf& she
 }
 
 std::optional<ShelfMatch> find_shelf(Session& session, RomFolders& folders, const Path& path) {
-  const Path full = full_path(path);
   std::optional<ShelfMatch> loose;
+  if (session.bays.bays().empty()) return loose;
+  const Path full = full_path(path);
   for (const Bay& bay : session.bays.bays()) {
     const Path relative = full.lexically_relative(bay.place.lexically_normal());
     if (relative.empty() || *relative.begin() == "..") continue;
     for (const Shelf& shelf : bay.shelves) {
-      const auto pattern = NamingPattern::parse(shelf.pattern);
-      if (!pattern) continue;
+      const NamingPattern* pattern = folders.pattern(shelf.pattern);
+      if (pattern == nullptr) continue;
       const auto fields = pattern->match(relative.generic_string());
       if (!fields) continue;
       const auto stem = fields->find("stem");
@@ -157,12 +172,16 @@ Result<Inspection> inspect(Session& session, RomFolders& folders, const Path& pa
   const auto view = session.storage->view(path, kSaveLimit);
   if (!view) return tl::unexpected(view.error());
   found.view = *view;
-  if (const auto info = session.storage->info(path)) found.info = *info;
+  if (options.info != nullptr)
+    found.info = *options.info;
+  else if (const auto info = session.storage->info(path))
+    found.info = *info;
   found.info.size = found.view.bytes().size();
   found.hints.file_name = inner_name(path);
   found.hints.system = options.system;
-  const Bytes companion =
-      found.info.size <= kMostWithCompanion ? read_companion(*session.storage, path) : Bytes{};
+  const Bytes companion = options.companions && found.info.size <= kMostWithCompanion
+                              ? read_companion(*session.storage, path)
+                              : Bytes{};
   found.hints.companion = companion;
 
   if (options.rom) {

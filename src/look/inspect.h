@@ -3,27 +3,35 @@
 #pragma once
 
 #include <map>
+#include <mutex>
 #include <optional>
 #include <string>
 #include <vector>
 
 #include "bays/rom_index.h"
 #include "bayswap/layout.h"
+#include "bayswap/naming.h"
 #include "bayswap/session.h"
 
 namespace bayswap {
 
-/// ROM folders that were read already.
+/// ROM folders that were read already. May be asked from several threads.
 class RomFolders {
  public:
   explicit RomFolders(Session& session) : session_(&session) {}
   const RomIndex& beside(const Path& folder);
   const RomIndex& below(const Path& folder);
+  /// ROMs below a folder that somebody has found already.
+  void know_below(const Path& folder, RomIndex roms);
+  /// The compiled pattern; null when it cannot be used.
+  const NamingPattern* pattern(const std::string& text);
 
  private:
   const RomIndex& scanned(const Path& folder, bool below);
   Session* session_;
+  std::mutex reading_;
   std::map<std::pair<Path, bool>, RomIndex> known_;
+  std::map<std::string, std::optional<NamingPattern>> patterns_;
 };
 
 struct InspectOptions {
@@ -32,6 +40,8 @@ struct InspectOptions {
   std::optional<System> system;     ///< known from the request
   std::optional<RomFile> expected;  ///< the game it is meant for, where nothing nearer tells
   const RomIndex* index = nullptr;  ///< ROMs of the folder that is looked through
+  const FileInfo* info = nullptr;   ///< of the file, where it is known already
+  bool companions = true;           ///< whether any file near it can be its second one
 };
 
 /// A file's place in a known bay.

@@ -21,9 +21,14 @@
 #include "storage/archive_storage.h"
 #include "storage/atomic_write.h"
 #include "storage/hash.h"
+#include "storage/two_threads.h"
 
 namespace bayswap {
 namespace {
+
+Detail detail_of(const LookOptions& options) {
+  return {options.hashes, !options.hashes && !options.brief};
+}
 
 Item rom_item(const Path& path, std::uint64_t size, const RomInfo& rom, const Catalog& catalog) {
   Item item;
@@ -102,7 +107,7 @@ void read_save(const Inspection& found, const LookOptions& options, const Catalo
       return;
     }
     add_titles(catalog, *card);
-    add_card(*card, options.hashes, item);
+    add_card(*card, detail_of(options), item);
     return;
   }
   auto content = layout.read(found.view.bytes(), found.hints);
@@ -128,7 +133,7 @@ void read_save(const Inspection& found, const LookOptions& options, const Catalo
     add_catalog_title(catalog, save);
     item.game = save.game;
   }
-  for (const Part& part : save.parts) item.parts.push_back(part_info(part, options.hashes));
+  for (const Part& part : save.parts) item.parts.push_back(part_info(part, detail_of(options)));
   add_blank_finding(save, item);
   if (save.parts.size() > 1) add_cards_inside(save, item);
 }
@@ -168,8 +173,16 @@ void add_state(const Inspection& found, const LookOptions& options, const Catalo
         {Level::error, state.error().code, state.error().text, state.error().hint});
 }
 
+// What is known around a file before it is read.
+struct Around {
+  const RomIndex* roms = nullptr;  // of the folder that is looked through
+  const FileInfo* info = nullptr;
+  bool companions = true;
+};
+
 Result<Item> look_at_file(Session& session, RomFolders& folders, const Path& path,
-                          const LookOptions& options, const RomIndex* index) {
+                          const LookOptions& options, const Around& around) {
+  const RomIndex* index = around.roms;
   // Looking through a folder has found its ROMs already.
   if (options.is.empty() && (index == nullptr || index->has_path(path)))
     if (const auto rom = read_rom_file(*session.storage, path, session.catalog)) {
@@ -182,6 +195,8 @@ Result<Item> look_at_file(Session& session, RomFolders& folders, const Path& pat
   how.is = options.is;
   how.rom = options.rom;
   how.index = index;
+  how.info = around.info;
+  how.companions = around.companions;
   auto found = inspect(session, folders, path, how);
   if (!found) return tl::unexpected(found.error());
   Item item;
@@ -257,7 +272,7 @@ std::optional<Item> folder_save(Session& session, const Path& folder, const Look
     item.blank = save.blank();
     for (const Part& part : save.parts) {
       item.size += part.size();
-      item.parts.push_back(part_info(part, options.hashes));
+      item.parts.push_back(part_info(part, detail_of(options)));
       if (part.outside == 0 || !options.hashes) continue;
       item.parts.back().sha256 = sha256_of_file(*session.storage, folder / part.name);
     }
@@ -314,6 +329,46 @@ Item unreadable_item(const Path& path, std::uint64_t size, const Error& error) {
   return item;
 }
 
+// Files that are looked at on two threads, and handed on in their order.
+class FileBatch {
+ public:
+  FileBatch(Session& session, RomFolders& folders, const LookOptions& options, const Around& around,
+            const std::function<void(const Item&)>& sink)
+      : session_(session), folders_(folders), options_(options), around_(around), sink_(sink) {}
+
+  void add(const WalkedFile& file) {
+    constexpr std::size_t kMost = 256;  // files that wait
+    files_.push_back(&file);
+    if (files_.size() == kMost) finish();
+  }
+
+  void finish() {
+    std::vector<Item> items(files_.size());
+    on_two_threads(files_.size(), [&](std::size_t i) { items[i] = item_at(*files_[i]); });
+    for (const Item& item : items) sink_(item);
+    files_.clear();
+  }
+
+ private:
+  Item item_at(const WalkedFile& file) {
+    Around around = around_;
+    around.info = &file.info;
+    auto item = look_at_file(session_, folders_, file.path, options_, around);
+    if (!item) return unreadable_item(file.path, file.info.size, item.error());
+    // An empty file that nobody named is no alarm: programs leave such markers.
+    for (Finding& finding : item->findings)
+      if (finding.code == "empty-file") finding.level = Level::warn;
+    return std::move(*item);
+  }
+
+  Session& session_;
+  RomFolders& folders_;
+  const LookOptions& options_;
+  Around around_;
+  const std::function<void(const Item&)>& sink_;
+  std::vector<const WalkedFile*> files_;
+};
+
 }  // namespace
 
 bool is_folder_save(Session& session, const Path& folder, const LookOptions& options) {
@@ -336,7 +391,7 @@ Result<void> look(Session& session, const Path& path, const LookOptions& options
       sink(**packed);
       return {};
     }
-    auto item = look_at_file(session, folders, path, options, nullptr);
+    auto item = look_at_file(session, folders, path, options, {});
     if (!item) return tl::unexpected(item.error());
     sink(*item);
     return {};
@@ -347,40 +402,37 @@ Result<void> look(Session& session, const Path& path, const LookOptions& options
     sink(*save);
     return {};
   }
+  const std::vector<WalkedFile> files = files_below(*session.storage, path);
+  folders.know_below(path, RomIndex::of(*session.storage, files, session.catalog));
   const RomIndex& roms = folders.below(path);
   std::unordered_set<std::string> titles;  // folders that are saves of their own
-  for (const FoundFolder& found : find_folders(*session.storage, path))
+  for (const FoundFolder& found : find_folders(*session.storage, path, files))
     titles.insert(found.path.string());
   std::optional<Path> whole;  // a folder that is one save
   Path entered;
-  walk_files(*session.storage, path, true, [&](const Path& file, const FileInfo& file_info) {
-    const Path inside = file.parent_path();
-    if (whole && lies_in(*whole, inside)) return;
-    if (const auto title = title_above(titles, inside))
-      if (auto save = folder_save(session, *title, options)) {
-        whole = *title;
-        sink(*save);
-        return;
-      }
-    if (inside != entered) {
+  const bool companions = std::ranges::any_of(
+      files, [](const WalkedFile& file) { return is_companion_name(file.path); });
+  FileBatch batch(session, folders, options, {&roms, nullptr, companions}, sink);
+  const auto show_whole = [&](const Path& folder) {
+    auto save = folder_save(session, folder, options);
+    if (!save) return false;
+    whole = folder;
+    batch.finish();
+    sink(*save);
+    return true;
+  };
+  for (const WalkedFile& file : files) {
+    const Path inside = file.path.parent_path();
+    if (whole && lies_in(*whole, inside)) continue;
+    if (const auto title = title_above(titles, inside); title && show_whole(*title)) continue;
+    if (inside.native() != entered.native()) {
       entered = inside;
       whole.reset();
-      if (auto save = folder_save(session, inside, options)) {
-        whole = inside;
-        sink(*save);
-        return;
-      }
+      if (show_whole(inside)) continue;
     }
-    auto item = look_at_file(session, folders, file, options, &roms);
-    if (!item) {
-      sink(unreadable_item(file, file_info.size, item.error()));
-      return;
-    }
-    // An empty file that nobody named is no alarm: programs leave such markers.
-    for (Finding& finding : item->findings)
-      if (finding.code == "empty-file") finding.level = Level::warn;
-    sink(*item);
-  });
+    batch.add(file);
+  }
+  batch.finish();
   return {};
 }
 

@@ -52,13 +52,38 @@ class Carrier {
       if (auto moved = carry_one(source); !moved) {
         if (report_.moves.empty()) return tl::unexpected(moved.error());
         report_.failed = moved.error();
+        name_what_is_left(*sources, source);
         break;
       }
     }
+    settle_place();
     return std::move(report_);
   }
 
  private:
+  // What a place that failed midway has not got.
+  void name_what_is_left(const std::vector<Source>& sources, const Source& failed) {
+    constexpr std::size_t kShown = 6;
+    std::vector<std::string> left;
+    for (const Source* at = &failed; at != sources.data() + sources.size(); ++at)
+      left.push_back(safe_text(at->stem));
+    const std::size_t more = left.size() > kShown ? left.size() - kShown : 0;
+    left.resize(left.size() - more);
+    report_.failed->hint +=
+        fmt::format("; not done: {}{}", list_text(left),
+                    more > 0 ? fmt::format(" and {} more; what is named above is done", more)
+                             : "; what is named above is done");
+  }
+
+  // What people may take out is complete before it is said to be.
+  void settle_place() {
+    const bool wrote = std::ranges::any_of(
+        report_.moves, [](const MoveReport& move) { return !move.move.empty(); });
+    Storage& storage = *session_.storage;
+    if (!wrote || report_.failed || !storage.is_removable(bay_->place)) return;
+    if (storage.settle(bay_->place)) report_.safe_to_remove = bay_->place.string();
+  }
+
   Result<std::vector<Source>> find_sources() {
     if (request_.all || (!request_.from.empty() && request_.saves.empty())) {
       const auto from = session_.bays.find(request_.from);
@@ -318,6 +343,7 @@ class Carrier {
       if (companion.change) there.changes.push_back(std::move(*companion.change));
     }
     for (const FileChange& change : there.changes) check_in_use(change.path, checks);
+    if (!there.changes.empty()) check_room(there.folder, there.size, checks);
     if (checks.stopped()) return stop(line, checks);
     if (there.already_there)
       line.checks.push_back(
@@ -344,8 +370,31 @@ class Carrier {
 
   // A plan does not wait: it tells how things are.
   void check_in_use(const Path& path, Checks& checks) const {
-    if (auto held = in_use(*session_.storage, path, request_.plan ? 0 : request_.wait_seconds))
+    const int wait = request_.plan ? 0 : request_.wait_seconds;
+    if (auto held = in_use(*session_.storage, path, wait)) {
       (void)checks.add(std::move(*held));
+      return;
+    }
+    // Who lets younger progress go has seen that the file is young.
+    if (request_.accept.contains("newer-there")) return;
+    const auto history = History::open_to_read(*session_.storage, session_.history_file());
+    std::int64_t own = 0;
+    if (history && *history) own = (*history)->written_ns(path.string());
+    if (auto fresh = changed_just_now(*session_.storage, path, own, wait))
+      (void)checks.add(std::move(*fresh));
+  }
+
+  // A nearly full place is found out before anything is written there.
+  void check_room(const Path& path, std::uint64_t bytes, Checks& checks) const {
+    constexpr std::uint64_t kSpare = 64U << 10U;  // for folders and the file system's own
+    const auto free = session_.storage->free_space(path);
+    if (!free || *free >= bytes + kSpare) return;
+    (void)checks.add(
+        {Level::error, "no-room",
+         fmt::format("{}: {} are free there, and {} are needed (the old file stays "
+                     "until the new one is complete)",
+                     safe_text(bay_->place.string()), size_text(*free), size_text(bytes + kSpare)),
+         "make room there, and try again"});
   }
 
   // Two saves of one command cannot go to one place.
@@ -385,6 +434,7 @@ class Carrier {
       line.nothing_to_do = file.already_there;
       if (!file.already_there) {
         check_in_use(file.path, checks);
+        check_room(file.path, file.bytes.size(), checks);
         work.push_back(&file);
         if (auto newer = newer_there(source, file, history->has_value() ? &**history : nullptr))
           (void)checks.add(std::move(*newer));

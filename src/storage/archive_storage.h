@@ -24,6 +24,16 @@ class ArchiveStorage final : public Storage {
   [[nodiscard]] Result<std::vector<std::string>> list(const Path& folder) override;
   [[nodiscard]] Result<void> create(const Path& path, ByteView bytes, std::uint32_t mode) override;
   [[nodiscard]] bool is_fat(const Path& path) override { return inner_.is_fat(path); }
+  [[nodiscard]] std::int64_t born_ns(const Path& path) override { return inner_.born_ns(path); }
+  [[nodiscard]] std::optional<std::uint64_t> free_space(const Path& path) override {
+    return inner_.free_space(path);
+  }
+  [[nodiscard]] bool is_removable(const Path& path) override { return inner_.is_removable(path); }
+  [[nodiscard]] Result<void> settle(const Path& path) override { return inner_.settle(path); }
+  [[nodiscard]] Bytes stamp(const Path& folder) override { return inner_.stamp(folder); }
+  [[nodiscard]] bool is_as(const Path& folder, ByteView stamp) override {
+    return inner_.is_as(folder, stamp);
+  }
   [[nodiscard]] std::string writer_of(const Path& path) override { return inner_.writer_of(path); }
   [[nodiscard]] Result<std::array<std::byte, 32>> copy(
       const Path& from, const Path& to, std::uint32_t mode,

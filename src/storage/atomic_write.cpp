@@ -64,6 +64,13 @@ Error read_differently(const Path& path) {
           "the old content is back; check the disk or card, it may be failing"};
 }
 
+Path free_name(Storage& storage, const std::string& path) {
+  Path free = path;
+  for (int number = 2; !is_missing(storage, free); ++number)
+    free = path + "-" + std::to_string(number);
+  return free;
+}
+
 bool lies_in(const Path& folder, const Path& path) {
   return std::mismatch(folder.begin(), folder.end(), path.begin(), path.end()).first ==
          folder.end();

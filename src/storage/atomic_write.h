@@ -21,6 +21,9 @@ namespace bayswap {
 /// Removes a folder with everything in it; links are removed, not followed.
 [[nodiscard]] Result<void> remove_tree(Storage& storage, const Path& folder);
 
+/// The path, or with a number behind it where something is there.
+[[nodiscard]] Path free_name(Storage& storage, const std::string& path);
+
 /// Whether a path is the folder or lies somewhere in it, by their names alone.
 [[nodiscard]] bool lies_in(const Path& folder, const Path& path);
 

@@ -4,6 +4,8 @@
 #include <fmt/format.h>
 #include <sys/mman.h>
 #include <sys/stat.h>
+#include <sys/statvfs.h>
+#include <sys/sysmacros.h>
 #include <sys/vfs.h>
 #include <unistd.h>
 
@@ -12,6 +14,7 @@
 #include <cerrno>
 #include <cstdlib>
 #include <cstring>
+#include <fstream>
 #include <future>
 
 #include "bayswap/storage.h"
@@ -19,6 +22,7 @@
 #include "bytes/text.h"
 #include "storage/atomic_write.h"
 #include "storage/open_files.h"
+#include "storage/tree_stamp.h"
 #include "storage/version_digest.h"
 
 namespace bayswap {
@@ -282,6 +286,46 @@ class Disk final : public Storage {
     return {};
   }
 
+  std::int64_t born_ns(const Path& path) override {
+    struct statx status {};
+    if (::statx(AT_FDCWD, path.c_str(), AT_SYMLINK_NOFOLLOW, STATX_BTIME, &status) != 0 ||
+        (status.stx_mask & STATX_BTIME) == 0)
+      return 0;
+    return status.stx_btime.tv_sec * 1'000'000'000 + status.stx_btime.tv_nsec;
+  }
+
+  std::optional<std::uint64_t> free_space(const Path& path) override {
+    Path at = path;
+    while (at.has_relative_path() && is_missing(*this, at)) at = at.parent_path();
+    struct statvfs status {};
+    if (::statvfs(at.empty() ? "." : at.c_str(), &status) != 0 || status.f_blocks == 0)
+      return std::nullopt;
+    return std::uint64_t{status.f_bavail} * status.f_frsize;
+  }
+
+  bool is_removable(const Path& path) override {
+    struct stat status {};
+    if (::stat(path.c_str(), &status) != 0) return false;
+    // The device, or the whole disk that it is a part of.
+    const std::string device =
+        fmt::format("/sys/dev/block/{}:{}", major(status.st_dev), minor(status.st_dev));
+    for (const char* place : {"/removable", "/../removable"}) {
+      std::ifstream file(device + place);
+      char answer = '0';
+      if (file >> answer && answer == '1') return true;
+    }
+    return is_fat(path);
+  }
+
+  Result<void> settle(const Path& path) override {
+    const Descriptor place(::open(path.c_str(), O_RDONLY | O_CLOEXEC | O_NONBLOCK));
+    if (!place.open() || ::syncfs(place.get()) != 0) return write_error(path, errno);
+    return {};
+  }
+
+  Bytes stamp(const Path& folder) override { return stamp_of_tree(folder, is_fat(folder)); }
+  bool is_as(const Path& folder, ByteView stamp) override { return tree_is_as(folder, stamp); }
+
   std::string writer_of(const Path& path) override { return writer_of_file(path); }
 
   bool is_fat(const Path& path) override {
@@ -426,10 +470,11 @@ Result<Places> Places::from_environment() {
   const Path base = home == nullptr ? Path() : Path(home);
   const Path config = folder_from("XDG_CONFIG_HOME", base.empty() ? base : base / ".config");
   const Path data = folder_from("XDG_DATA_HOME", base.empty() ? base : base / ".local/share");
+  const Path cache = folder_from("XDG_CACHE_HOME", base.empty() ? base : base / ".cache");
   if (config.empty() || data.empty())
     return fail(Trouble::input, "no-home", "neither HOME nor the XDG folders are set",
                 "set HOME, or XDG_CONFIG_HOME and XDG_DATA_HOME");
-  return Places{config / "bayswap", data / "bayswap"};
+  return Places{config / "bayswap", data / "bayswap", cache.empty() ? cache : cache / "bayswap"};
 }
 
 }  // namespace bayswap

@@ -28,6 +28,7 @@ class Killed : public test::Tool {
     if (child != 0) return child;
     ::setenv("XDG_CONFIG_HOME", config.c_str(), 1);
     ::setenv("XDG_DATA_HOME", data.c_str(), 1);
+    ::setenv("XDG_CACHE_HOME", (data + "/cache").c_str(), 1);
     const int nowhere = ::open("/dev/null", O_WRONLY);
     ::dup2(nowhere, STDOUT_FILENO);
     ::dup2(nowhere, STDERR_FILENO);

@@ -2,6 +2,7 @@
 
 #include <algorithm>
 #include <array>
+#include <cstring>
 #include <functional>
 #include <string_view>
 
@@ -86,6 +87,39 @@ void read_pairs(ByteView data, Reading& reading) {
   }
 }
 
+// The highest bit of each of eight bytes that is a letter or a blank.
+std::uint64_t letters_among(ByteView block, std::size_t at) {
+  constexpr std::uint64_t kOnes = 0x0101010101010101;
+  constexpr std::uint64_t kHigh = 0x8080808080808080;
+  std::uint64_t bytes = 0;
+  std::memcpy(&bytes, block.data() + at, sizeof bytes);
+  const std::uint64_t low = (bytes | 0x20U * kOnes) & ~kHigh;
+  // Adding carries into the highest bit from 'a' on, and from behind 'z' on.
+  const std::uint64_t letter = (low + (0x80U - 'a') * kOnes) & ~(low + (0x7FU - 'z') * kOnes);
+  const std::uint64_t differs = bytes ^ std::uint64_t{' '} * kOnes;
+  const std::uint64_t blank = ~(((differs & ~kHigh) + 0x7FU * kOnes) | differs);
+  return ((letter & ~bytes) | blank) & kHigh;
+}
+
+// Where runs of eight letters and blanks can be, in whatever order: each covers four aligned bytes
+// that are all letters as they are stored. Stretches begin and end at multiples of eight, with
+// eight bytes to spare.
+std::vector<std::pair<std::size_t, std::size_t>> stretches_of_letters(ByteView block) {
+  constexpr std::size_t kUnit = 8;
+  std::vector<std::pair<std::size_t, std::size_t>> stretches;
+  for (std::size_t at = 0; at + kUnit <= block.size(); at += kUnit) {
+    const std::uint64_t letters = letters_among(block, at);
+    if ((letters & 0xFFFFFFFF) != 0x80808080 && letters >> 32U != 0x80808080) continue;
+    const std::size_t from = at < 2 * kUnit ? 0 : at - kUnit;
+    const std::size_t to = std::min(block.size(), at + 2 * kUnit);
+    if (!stretches.empty() && from <= stretches.back().second)
+      stretches.back().second = to;
+    else
+      stretches.emplace_back(from, to);
+  }
+  return stretches;
+}
+
 // The one that stands out from all others.
 template <class Vote, class Enough>
 std::optional<std::size_t> winner(std::span<const std::size_t> units,
@@ -140,11 +174,15 @@ std::optional<std::size_t> judge_byte_order(ByteView stored, const std::vector<s
     read += kBlock;
     const std::span<std::byte> data = std::span(buffer).first(block.size());
     int most = 0;
-    for (std::size_t i = 0; i < units.size(); ++i) {
-      std::copy(block.begin(), block.end(), data.begin());
-      reverse_units(data, units[i]);
-      read_pairs(data, readings[i]);
-      most = std::max(most, readings[i].score);
+    for (const auto& [from, to] : stretches_of_letters(block)) {
+      const std::span<std::byte> stretch = data.first(to - from);
+      for (std::size_t i = 0; i < units.size(); ++i) {
+        const ByteView stored_stretch = block.subspan(from, to - from);
+        std::copy(stored_stretch.begin(), stored_stretch.end(), stretch.begin());
+        reverse_units(stretch, units[i]);
+        read_pairs(stretch, readings[i]);
+        most = std::max(most, readings[i].score);
+      }
     }
     if (most >= kPlenty)
       if (const auto early = winner(units, readings, clear)) return early;

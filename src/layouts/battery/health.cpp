@@ -32,7 +32,9 @@ std::optional<Hole> find_hole(ByteView data, std::byte erased) {
     if (data[block] != erased || !is_filled(data.subspan(block, kBlock), erased)) continue;
     std::size_t start = block;
     while (start > 0 && data[start - 1] == erased) --start;
-    std::size_t end = block;
+    std::size_t end = block + kBlock;
+    while (end + kBlock <= data.size() && is_filled(data.subspan(end, kBlock), erased))
+      end += kBlock;
     while (end < data.size() && data[end] == erased) ++end;
     const bool between = start >= kNeighbours && data.size() - end >= kNeighbours;
     if (between && end - start >= kLeastHole &&

@@ -236,6 +236,7 @@ Ps1CardLayout::Ps1CardLayout() {
 
 std::optional<Match> Ps1CardLayout::recognise(ByteView file, const Hints& /*hints*/) const {
   const bool sized = file.size() >= kCardSize && file.size() < kCardSize + kTrailerRoom;
+  if (!sized && !starts_as_card(file)) return std::nullopt;
   const std::size_t plausible = plausible_frames(file);
   if (starts_as_card(file) && frame_holds(file.first(kFrameSize)) && (sized || plausible >= 8))
     return Match{sized ? Confidence::certain : Confidence::likely,

@@ -20,6 +20,15 @@ namespace {
 using namespace saturn;
 
 // The bytes of the memory itself, whatever the form of the file.
+Bytes plain_of(ByteView file);
+
+// Whether the format's text stands anywhere in what may be the first block.
+bool has_mark(ByteView file) {
+  const Bytes start =
+      plain_of(file.first(std::min<std::size_t>(file.size(), 2 * kCartridge.block_size)));
+  return std::ranges::search(start, as_bytes(kMark)).begin() != start.end();
+}
+
 Bytes plain_of(ByteView file) {
   return is_doubled(file) ? straighten(file.first(file.size() / 2 * 2), Arrangement::odd)
                           : Bytes(file.begin(), file.end());
@@ -168,7 +177,7 @@ bool SaturnBramLayout::is_own_form(ByteView file) const {
 }
 
 std::optional<Match> SaturnBramLayout::recognise(ByteView file, const Hints& /*hints*/) const {
-  if (is_doubled(file) != doubled_) return std::nullopt;
+  if (is_doubled(file) != doubled_ || !has_mark(file)) return std::nullopt;
   const Bytes plain =
       plain_of(file.first(std::min<std::size_t>(file.size(), 2 * kCartridge.size())));
   const bool sized = std::ranges::find(info_.file_sizes, file.size()) != info_.file_sizes.end();
