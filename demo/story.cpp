@@ -179,6 +179,24 @@ void tell_of_titles(Teller& story) {
   story.run({"carry", "desk:Saltmarsh Circuit", "--to", "console"});
 }
 
+void tell_of_states(Teller& story) {
+  story.scene(
+      "Save states",
+      "Dune Semaphore's console has no save chips, so its players have states. The wharf and the "
+      "pier run the same program; the shed runs another one.");
+  for (const char* bay : {"wharf", "pier", "shed"}) story.run({"bay", "learn", bay, bay});
+  story.run({"state", "list", "wharf"});
+  story.run({"carry", "wharf/states/Dune Semaphore (1982) (Quay Works).st5", "--to", "pier",
+             "--slot", "free"});
+  story.run({"carry", "wharf/states/Dune Semaphore (1982) (Quay Works).st5", "--to", "shed"}, 1);
+  story.say(
+      "Of a program that is gone, only a state is left. An older save shows where in it the newer "
+      "one "
+      "lies.");
+  story.run({"state", "dig", "wreck/Lantern Drift.state4", "--like",
+             "wreck/Lantern Drift, last summer.srm", "-o", "Lantern Drift, dug out.srm"});
+}
+
 void tell_of_undo(Teller& story) {
   story.scene(
       "Second thoughts",
@@ -205,6 +223,7 @@ int tell_story(const Path& folder, const cli::Surroundings& surroundings) {
   tell_of_a_drawer(story);
   tell_of_cards(story);
   tell_of_small_cards(story);
+  tell_of_states(story);
   tell_of_titles(story);
   tell_of_undo(story);
   tell_of_versions(story);

@@ -2,9 +2,12 @@
 #include <zstd.h>
 
 #include <algorithm>
+#include <map>
+#include <memory>
 
 #include "bytes/cursor.h"
 #include "history/history.h"
+#include "storage/two_threads.h"
 
 namespace bayswap {
 namespace {
@@ -14,10 +17,22 @@ constexpr int kCompression = 3;
 constexpr int kPieceCompression = 1;
 constexpr std::uint64_t kLargest = 1ULL << 36U;  // bytes of a version that can be believed
 
+constexpr std::size_t kPiecesAtOnce = 128;
+
+void append_ids(Bytes& ids, std::span<const std::int64_t> more) {
+  for (const std::int64_t id : more) {
+    ids.resize(ids.size() + 8);
+    store_le(std::span(ids).last(8), static_cast<std::uint64_t>(id));
+  }
+}
+
 Result<Bytes> packed_bytes(ByteView content, int level) {
+  // Made once for each thread: for pieces of 32 KiB, making one takes as long as packing.
+  thread_local const std::unique_ptr<ZSTD_CCtx, std::size_t (*)(ZSTD_CCtx*)> context(
+      ZSTD_createCCtx(), ZSTD_freeCCtx);
   Bytes packed(ZSTD_compressBound(content.size()));
-  const std::size_t size =
-      ZSTD_compress(packed.data(), packed.size(), content.data(), content.size(), level);
+  const std::size_t size = ZSTD_compressCCtx(context.get(), packed.data(), packed.size(),
+                                             content.data(), content.size(), level);
   if (ZSTD_isError(size) != 0)
     return fail(Trouble::place, "history-failed", "the old version could not be compressed");
   packed.resize(size);
@@ -75,16 +90,20 @@ Result<Digest> History::keep_file(Storage& storage, const Path& path) {
   Bytes ids;
   std::uint64_t size = 0;
   Result<void> outcome;
-  const auto read = storage.stream(path, piece_size(info->size), [&](ByteView piece) {
-    digests.push_back(sha256(piece));
-    size += piece.size();
-    const auto id = keep_piece(digests.back(), piece);
-    if (!id) {
-      outcome = tl::unexpected(id.error());
+  const std::size_t each = piece_size(info->size);
+  const auto read = storage.stream(path, each * kPiecesAtOnce, [&](ByteView bytes) {
+    std::vector<ByteView> pieces;
+    for (std::size_t at = 0; at < bytes.size(); at += each)
+      pieces.push_back(bytes.subspan(at, std::min(each, bytes.size() - at)));
+    const std::vector<Digest> made = digests_of_pieces(bytes, each);
+    const auto kept = keep_all_pieces(made, pieces);
+    if (!kept) {
+      outcome = tl::unexpected(kept.error());
       return false;
     }
-    ids.resize(ids.size() + 8);
-    store_le(std::span(ids).last(8), static_cast<std::uint64_t>(*id));
+    digests.insert(digests.end(), made.begin(), made.end());
+    size += bytes.size();
+    append_ids(ids, *kept);
     return true;
   });
   if (!read) return tl::unexpected(read.error());
@@ -102,33 +121,61 @@ Result<Bytes> History::keep_pieces(const ContentDigests& digests, ByteView conte
     select.bind(ByteView(older.whole));
     if (select.step()) shared = parse_ids(select.blob(0));
   }
-  Bytes ids(digests.pieces.size() * 8);
-  for (std::size_t i = 0; i < digests.pieces.size(); ++i) {
-    std::int64_t id = 0;
+  std::vector<std::int64_t> all(digests.pieces.size());
+  std::vector<std::size_t> places;
+  std::vector<Digest> fresh;
+  std::vector<ByteView> pieces;
+  for (std::size_t i = 0; i < all.size(); ++i) {
     if (i < shared.size() && digests.pieces[i] == older.pieces[i]) {
-      id = shared[i];
-    } else {
-      auto kept = keep_piece(digests.pieces[i], piece_of(content, i));
-      if (!kept) return tl::unexpected(kept.error());
-      id = *kept;
+      all[i] = shared[i];
+      continue;
     }
-    store_le(std::span(ids).subspan(i * 8, 8), static_cast<std::uint64_t>(id));
+    places.push_back(i);
+    fresh.push_back(digests.pieces[i]);
+    pieces.push_back(piece_of(content, i));
   }
+  const auto kept = keep_all_pieces(fresh, pieces);
+  if (!kept) return tl::unexpected(kept.error());
+  for (std::size_t i = 0; i < places.size(); ++i) all[places[i]] = (*kept)[i];
+  Bytes ids;
+  append_ids(ids, all);
   return ids;
 }
 
-Result<std::int64_t> History::keep_piece(const Digest& digest, ByteView piece) {
-  Statement select = database_.prepare("SELECT id FROM piece WHERE digest = ?");
-  select.bind(ByteView(digest));
-  if (select.step()) return select.integer(0);
-  const auto packed = packed_bytes(piece, kPieceCompression);
-  if (!packed) return tl::unexpected(packed.error());
-  Statement insert = database_.prepare("INSERT INTO piece (digest, size, packed) VALUES (?, ?, ?)");
-  insert.bind(ByteView(digest))
-      .bind(static_cast<std::int64_t>(piece.size()))
-      .bind(ByteView(*packed));
-  if (auto done = insert.run(); !done) return tl::unexpected(done.error());
-  return database_.last_row();
+Result<std::vector<std::int64_t>> History::keep_all_pieces(std::span<const Digest> digests,
+                                                           std::span<const ByteView> pieces) {
+  if (!find_piece_) find_piece_ = database_.prepare("SELECT id FROM piece WHERE digest = ?");
+  if (!add_piece_)
+    add_piece_ = database_.prepare("INSERT INTO piece (digest, size, packed) VALUES (?, ?, ?)");
+  std::vector<std::int64_t> ids(pieces.size());
+  std::map<Digest, std::size_t> first;  // one piece can stand several times
+  std::vector<std::size_t> missing;
+  for (std::size_t i = 0; i < pieces.size(); ++i) {
+    if (find_piece_->again().bind(ByteView(digests[i])).step())
+      ids[i] = find_piece_->integer(0);
+    else if (find_piece_->failed())
+      return tl::unexpected(find_piece_->error());
+    else if (first.try_emplace(digests[i], i).second)
+      missing.push_back(i);
+  }
+  find_piece_->again();
+  std::vector<Result<Bytes>> packed(missing.size(), Bytes{});
+  on_two_threads(missing.size(), [&](std::size_t i) {
+    packed[i] = packed_bytes(pieces[missing[i]], kPieceCompression);
+  });
+  for (std::size_t i = 0; i < missing.size(); ++i) {
+    if (!packed[i]) return tl::unexpected(packed[i].error());
+    add_piece_->again()
+        .bind(ByteView(digests[missing[i]]))
+        .bind(static_cast<std::int64_t>(pieces[missing[i]].size()))
+        .bind(ByteView(*packed[i]));
+    if (auto done = add_piece_->run(); !done) return tl::unexpected(done.error());
+    ids[missing[i]] = database_.last_row();
+  }
+  add_piece_->again();
+  for (std::size_t i = 0; i < ids.size(); ++i)
+    if (ids[i] == 0) ids[i] = ids[first.at(digests[i])];
+  return ids;
 }
 
 Result<void> History::append_piece(std::int64_t id, Bytes& bytes, std::size_t limit) const {

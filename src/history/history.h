@@ -142,7 +142,9 @@ class History {
   explicit History(Database database) : database_(std::move(database)) {}
   Result<Bytes> keep_pieces(const ContentDigests& digests, ByteView content,
                             const ContentDigests& older);
-  Result<std::int64_t> keep_piece(const Digest& digest, ByteView piece);
+  /// The ids of pieces, in their order; those that are new are packed on two threads.
+  Result<std::vector<std::int64_t>> keep_all_pieces(std::span<const Digest> digests,
+                                                    std::span<const ByteView> pieces);
   Result<void> add_content(const Digest& digest, std::uint64_t size, ByteView packed,
                            ByteView pieces);
   Result<void> append_piece(std::int64_t id, Bytes& bytes, std::size_t limit) const;
@@ -152,6 +154,8 @@ class History {
 
   Database database_;
   TurnLock turn_;
+  std::optional<Statement> find_piece_;
+  std::optional<Statement> add_piece_;
 };
 
 }  // namespace bayswap

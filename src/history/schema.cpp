@@ -118,6 +118,8 @@ Result<void> make_or_update(const Database& database, const Path& file) {
 }  // namespace
 
 Result<void> bring_forward(const Database& database, const Path& file) {
+  // Contents are large; this only counts for a database that is new.
+  if (auto set = database.run("PRAGMA page_size=16384"); !set) return set;
   auto transaction = Transaction::begin(database);
   if (!transaction) return tl::unexpected(transaction.error());
   if (auto done = make_or_update(database, file); !done) return done;

@@ -59,6 +59,13 @@ Statement& Statement::bind_null() {
   return *this;
 }
 
+Statement& Statement::again() {
+  sqlite3_reset(statement_.get());
+  next_ = 1;
+  failed_ = statement_ == nullptr;
+  return *this;
+}
+
 bool Statement::step() {
   if (failed_) return false;
   const int result = sqlite3_step(statement_.get());

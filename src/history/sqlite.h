@@ -29,6 +29,8 @@ class Statement {
   Statement& bind(ByteView value);
   Statement& bind_null();
 
+  /// Ready for other values.
+  Statement& again();
   /// True when there is a row. Check failed() after the last one.
   bool step();
   /// Runs to the end.

@@ -194,11 +194,7 @@ class PieceHashers {
   void add(ByteView content) {
     const bool whole = size_ <= kWholeContent;
     turns_.at(turn_).digests = std::async(std::launch::async, [content, whole, each = each_] {
-      std::vector<Digest> digests;
-      const std::size_t step = whole ? content.size() : each;
-      for (std::size_t at = 0; at < content.size(); at += step)
-        digests.push_back(sha256(content.subspan(at, std::min(step, content.size() - at))));
-      return digests;
+      return digests_of_pieces(content, whole ? content.size() : each);
     });
     turn_ = (turn_ + 1) % turns_.size();
   }

@@ -3,6 +3,7 @@
 
 #include <array>
 #include <memory>
+#include <span>
 #include <string>
 
 #include "bayswap/bytes.h"
@@ -13,6 +14,9 @@ using Digest = std::array<std::byte, 32>;
 
 [[nodiscard]] Digest sha256(ByteView bytes);
 [[nodiscard]] std::string sha256_hex(ByteView bytes);
+
+/// Of each piece, as fast as the processor can do several at once. `digests` has as many places.
+void sha256_each(std::span<const ByteView> pieces, std::span<Digest> digests);
 
 /// The same, piece by piece.
 class Hasher {

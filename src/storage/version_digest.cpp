@@ -34,6 +34,15 @@ ByteView piece_of(ByteView content, std::size_t place) {
   return content.subspan(place * each, std::min(each, content.size() - place * each));
 }
 
+std::vector<Digest> digests_of_pieces(ByteView content, std::size_t each) {
+  std::vector<ByteView> pieces;
+  for (std::size_t at = 0; at < content.size(); at += each)
+    pieces.push_back(content.subspan(at, std::min(each, content.size() - at)));
+  std::vector<Digest> digests(pieces.size());
+  sha256_each(pieces, digests);
+  return digests;
+}
+
 ContentDigests digests_of(ByteView content) {
   return digests_of(content, {}, {});
 }
@@ -45,12 +54,21 @@ ContentDigests digests_of(ByteView content, ByteView older, const ContentDigests
     return digests;
   }
   const bool alike = older.size() == content.size();
-  digests.pieces.reserve(piece_count(content.size()));
-  for (std::size_t i = 0; i < piece_count(content.size()); ++i) {
+  digests.pieces.resize(piece_count(content.size()));
+  std::vector<ByteView> fresh;
+  std::vector<std::size_t> places;
+  for (std::size_t i = 0; i < digests.pieces.size(); ++i) {
     const ByteView piece = piece_of(content, i);
-    const bool same = alike && same_bytes(piece, piece_of(older, i));
-    digests.pieces.push_back(same ? of_older.pieces.at(i) : sha256(piece));
+    if (alike && same_bytes(piece, piece_of(older, i))) {
+      digests.pieces[i] = of_older.pieces.at(i);
+      continue;
+    }
+    fresh.push_back(piece);
+    places.push_back(i);
   }
+  std::vector<Digest> made(fresh.size());
+  sha256_each(fresh, made);
+  for (std::size_t i = 0; i < made.size(); ++i) digests.pieces[places[i]] = made[i];
   digests.whole = version_digest(content.size(), digests.pieces);
   return digests;
 }
@@ -75,6 +93,12 @@ void VersionHasher::add(ByteView bytes) {
   if (!cut_) {
     whole_.add(bytes);
     return;
+  }
+  if (filled_ == 0) {
+    const std::vector<Digest> whole =
+        digests_of_pieces(bytes.first(bytes.size() / each_ * each_), each_);
+    for (const Digest& digest : whole) whole_.add(digest);
+    bytes = bytes.subspan(whole.size() * each_);
   }
   while (!bytes.empty()) {
     const ByteView part = bytes.first(std::min(bytes.size(), each_ - filled_));

@@ -20,6 +20,9 @@ inline constexpr std::size_t kWholeContent = 0x10000;
 [[nodiscard]] std::size_t piece_count(std::size_t size);
 [[nodiscard]] ByteView piece_of(ByteView content, std::size_t place);
 
+/// Of every `each` bytes; the last piece may be shorter.
+[[nodiscard]] std::vector<Digest> digests_of_pieces(ByteView content, std::size_t each);
+
 struct ContentDigests {
   Digest whole{};
   std::vector<Digest> pieces;  ///< empty for contents that are not cut

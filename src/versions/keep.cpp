@@ -54,9 +54,15 @@ class Keeper {
     return {};
   }
 
-  Result<KeepReport> keep(const std::string& reason) {
+  /// What history has already; to be called first.
+  Result<void> recall() {
     auto newest = history_.newest_versions();
     if (!newest) return tl::unexpected(newest.error());
+    newest_ = std::move(*newest);
+    return {};
+  }
+
+  Result<KeepReport> keep(const std::string& reason) {
     auto transaction = Transaction::begin(history_.database());
     if (!transaction) return tl::unexpected(transaction.error());
     std::int64_t command = 0;
@@ -71,15 +77,15 @@ class Keeper {
       std::uint64_t size = 0;
       for (const auto& [path, info] : save.files) {
         size += info.size;
-        if (is_known(*newest, path, info)) continue;
+        if (is_known(path, info)) continue;
         auto version = keep_file(path, info);
         if (!version) {
           report_.findings.push_back(
               {Level::warn, version.error().code, version.error().text, version.error().hint});
           continue;
         }
-        const auto known = newest->find(path.string());
-        const bool same = known != newest->end() && known->second.version.digest == version->digest;
+        const auto known = newest_.find(path.string());
+        const bool same = known != newest_.end() && known->second.version.digest == version->digest;
         if (same) continue;
         Step step;
         step.path = path.string();
@@ -111,9 +117,9 @@ class Keeper {
 
   // A file whose time and size are those of the newest version is not read again, unless it could
   // have changed within the same tick of its clock.
-  static bool is_known(const Newest& newest, const Path& path, const FileInfo& info) {
-    const auto known = newest.find(path.string());
-    return known != newest.end() && known->second.version.digest &&
+  [[nodiscard]] bool is_known(const Path& path, const FileInfo& info) const {
+    const auto known = newest_.find(path.string());
+    return known != newest_.end() && known->second.version.digest &&
            known->second.version.modified_ns == info.modified_ns &&
            known->second.size == info.size && info.modified_ns + kSettled < known->second.time_ns;
   }
@@ -173,7 +179,9 @@ class Keeper {
 
   void add_file(const Path& path, const FileInfo& info, const std::string& bay) {
     if (!seen_.insert(path).second || path.filename().string().starts_with(".bayswap-")) return;
-    if (read_rom_file(*session_.storage, path, session_.catalog)) return;
+    // What was a save before is one still.
+    if (!is_known(path, info) && read_rom_file(*session_.storage, path, info, session_.catalog))
+      return;
     found_.push_back({path, bay, untagged_name(path.stem().string()), {{path, info}}});
   }
 
@@ -190,6 +198,7 @@ class Keeper {
 
   Session& session_;
   History& history_;
+  Newest newest_;
   std::vector<Found> found_;
   std::set<Path> seen_;
   KeepReport report_;
@@ -201,6 +210,7 @@ Result<KeepReport> keep(Session& session, const KeepRequest& request) {
   auto history = settled_history(session);
   if (!history) return tl::unexpected(history.error());
   Keeper keeper(session, *history);
+  if (auto known = keeper.recall(); !known) return tl::unexpected(known.error());
   for (const std::string& place : request.places)
     if (auto found = keeper.find(place); !found) {
       if (found.error().code != "missing" || place.find('/') != std::string::npos)

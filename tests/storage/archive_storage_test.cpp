@@ -54,6 +54,25 @@ TEST_F(Archives, AreFoldersToRead) {
   EXPECT_EQ(inner_name("dir/12:30 run.srm"), "12:30 run.srm");
 }
 
+// Made by another program: everything that people pack saves in.
+TEST_F(Archives, ComeInManyForms) {
+  folder_.write("in/a/one.sav", one_);
+  folder_.write("in/top.sav", two_);
+  for (const char* form : {"pack.7z --format=7zip", "pack.zip --format=zip", "pack.tar.gz -z",
+                           "pack.tar.xz -J", "pack.tar.zst --zstd", "pack.tar.bz2 -j"}) {
+    const std::string words = form;
+    const std::string name = words.substr(0, words.find(' '));
+    const std::string make = "cd '" + folder_.path().string() + "/in' && bsdtar -c" +
+                             words.substr(words.find(' ')) + " -f '../" + name + "' a top.sav";
+    ASSERT_EQ(std::system(make.c_str()), 0) << make;
+    const std::string archive = (folder_ / name).string();
+    EXPECT_EQ(*storage_.list(archive + ":"), (std::vector<std::string>{"a", "top.sav"})) << name;
+    const auto read = storage_.read(archive + ":a/one.sav", 1000);
+    ASSERT_TRUE(read) << name << ": " << read.error().text;
+    EXPECT_EQ(*read, one_) << name;
+  }
+}
+
 TEST_F(Archives, PlainFilesWithColonsStayPlain) {
   folder_.write("12:30 run.srm", one_);
   EXPECT_EQ(*storage_.read(folder_ / "12:30 run.srm", 1000), one_);

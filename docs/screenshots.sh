@@ -1,12 +1,12 @@
 #!/usr/bin/env bash
-# Makes the pictures of this folder from the demo world: each is a real terminal with real output.
+# Makes the pictures of docs/screenshots from the demo world: each is a real terminal with real output.
 set -euo pipefail
-here=$(cd "$(dirname "${BASH_SOURCE[0]}")" && pwd)
+here=$(cd "$(dirname "${BASH_SOURCE[0]}")" && pwd)/screenshots
 tool=$1
 only=${2:-}  # names of the pictures to make; all of them without it
 world=$(mktemp -d)/harbour
 trap 'rm -rf "$(dirname "$world")"' EXIT
-export XDG_CONFIG_HOME=$world/own-config XDG_DATA_HOME=$world/own-data
+export XDG_CONFIG_HOME=$world/own-config XDG_DATA_HOME=$world/own-data XDG_CACHE_HOME=$world/own-cache
 "$tool" demo "$world" --build-only >/dev/null
 mkdir -p "$XDG_CONFIG_HOME/bayswap" && cp "$world/own/config/catalog.toml" "$XDG_CONFIG_HOME/bayswap/"
 mkdir -p "$(dirname "$world")/bin" && ln -s "$tool" "$(dirname "$world")/bin/bayswap"
@@ -41,13 +41,12 @@ shot bay-learn 'bayswap bay learn reader reader' 'bayswap bay learn den den'
 shot carry-plan 'bayswap carry "reader:Copper Tide" --to den --plan' \
   'bayswap carry "downloads/Copper Tide (Europe).sra" --to den --plan' \
   'bayswap carry "reader/dead battery/Lantern Drift.srm" --to den --plan'
-shot carry 'bayswap carry "reader:Copper Tide" --to den' 'bayswap carry --all --from reader --to den --plan' \
-  'bayswap carry --all --from reader --to den'
+shot carry 'bayswap carry "reader:Copper Tide" --to den' \
+  'bayswap carry --all --from reader --to den' 'bayswap undo'
 shot reshape 'bayswap reshape "den/saves/Glacier Post (America).srm" --split -o chips' \
   'bayswap reshape chips/*.eeprom chips/*.pak1 --is n64-eeprom4k,n64-pak --as n64-combined-swap32 -o joined.srm' \
   'bayswap reshape joined.srm --as n64-eeprom4k -o eeprom.bin' \
   'bayswap reshape "ferry/gb/Tin Orchard (Europe).sav" --as gb-battery-clock48 -o orchard.sav'
-shot undo 'bayswap undo' 'bayswap undo'
 shot card-ps1 'bayswap card show den/cards/left.card'
 shot card-ps2 'bayswap card show den/cards/velvet.card'
 shot card-gc 'bayswap card show attic/cards/kites.card'
@@ -77,4 +76,8 @@ shot history 'bayswap keep den/cards --reason "before the update"' \
 shot catalog 'bayswap catalog show' \
   'bayswap catalog add "Moss & Motor" --system gba --chip flash64 --code europe=BMME' \
   'bayswap catalog show moss'
+for bay in wharf pier shed; do bayswap bay learn $bay $bay >/dev/null; done
+shot states 'bayswap state list wharf' \
+  'bayswap carry "wharf/states/Dune Semaphore (1982) (Quay Works).st5" --to shed --plan' \
+  'bayswap state dig "wreck/Lantern Drift.state4" --like "wreck/Lantern Drift, last summer.srm" -o found.srm'
 shot demo 'bayswap demo ../story'
