@@ -25,7 +25,7 @@ shot() {
   printf 'touch %q\nsleep 60\n' "$script.done" >>"$script"
   xvfb-run -a -s '-screen 0 1280x800x24' bash -c "
     xterm -fa 'DejaVu Sans Mono' -fs 12 -bg '#10141a' -fg '#d8dee6' -geometry 125x40+0+0 -e bash $script &
-    for i in \$(seq 100); do [ -e $script.done ] && break; sleep 0.1; done
+    for i in \$(seq 300); do [ -e $script.done ] && break; sleep 0.1; done
     sleep 0.7
     import -window root '$here/$name.png'
     kill %1 2>/dev/null || true"

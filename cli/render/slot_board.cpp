@@ -103,10 +103,10 @@ void draw_cell(Canvas& canvas, const StateSlot* slot, const std::string& name, s
   const std::uint32_t below = top + kPictureHigh + 8;
   canvas.text(left + 2, below, name, 2, slot == nullptr ? kQuiet : kTitle);
   if (slot == nullptr) return;
-  canvas.text(left + 36, below,
+  canvas.text(left + 28, below,
               day_text(slot->modified_ns).substr(2) + " " + clock_text(slot->modified_ns), 1,
               kText);
-  canvas.text(left + 36, below + 11,
+  canvas.text(left + 28, below + 11,
               slot->findings.empty() ? size_text(slot->size) : std::string("damaged"), 1, kQuiet);
 }
 

@@ -102,14 +102,22 @@ std::string boards_text(const std::vector<SlotBoard>& boards, const Style& style
     const BoardRows rows = rows_of(board);
     for (std::size_t row = 0; row < rows.rows.size(); ++row)
       text += row_text(rows.rows[row], rows.first[row], width, pictures && style.colour(), style);
-    std::vector<std::string> makers;
-    for (const StateSlot& slot : board.slots) {
-      const std::string maker = maker_text(slot.info.maker);
-      if (slot.findings.empty() && std::ranges::find(makers, maker) == makers.end())
-        makers.push_back(maker);
-    }
-    for (std::size_t i = 0; i < std::min<std::size_t>(makers.size(), 3); ++i)
-      text += "  " + style.paint(Tone::quiet, wrapped(makers[i], style.width(), 4)) + "\n";
+    // One line for each program; the size alone makes no other one.
+    std::vector<StateMaker> makers;
+    for (const StateSlot& slot : board.slots)
+      if (slot.findings.empty() && std::ranges::none_of(makers, [&](const StateMaker& known) {
+            return same_program(known, slot.info.maker, true) == SameProgram::yes;
+          }))
+        makers.push_back(slot.info.maker);
+    constexpr std::size_t kShown = 3;
+    for (std::size_t i = 0; i < std::min(makers.size(), kShown); ++i)
+      text +=
+          "  " + style.paint(Tone::quiet, wrapped(maker_text(makers[i]), style.width(), 4)) + "\n";
+    if (makers.size() > 1)
+      text +=
+          finding_text({Level::warn, "other-program",
+                        "these states are of more than one program: each loads only its own", ""},
+                       style, 2);
     for (const StateSlot& slot : board.slots) text += findings_text(slot.findings, style, 2);
   }
   return text;

@@ -139,6 +139,24 @@ TEST_F(HistoryTest, NoticesDamagedContent) {
   EXPECT_FALSE(history.content(digest)) << "an impossible size is not allocated";
 }
 
+TEST_F(HistoryTest, ADamagedOneIsSetAside) {
+  { (void)open(); }
+  Bytes damaged = test::read(file());
+  test::put(damaged, 0, test::random_bytes(100, 7));
+  folder_.write("data/history.db", damaged);
+  const auto refused = History::open(disk(), file());
+  ASSERT_FALSE(refused);
+  EXPECT_EQ(refused.error().trouble, Trouble::place);
+  EXPECT_NE(refused.error().text.find("set aside"), std::string::npos) << refused.error().text;
+  EXPECT_EQ(test::read(file().string() + ".damaged"), damaged) << "never deleted";
+  { (void)open(); }
+  // A second one does not take the first one's name.
+  folder_.write("data/history.db", damaged);
+  EXPECT_FALSE(History::open(disk(), file()));
+  EXPECT_EQ(test::read(file().string() + ".damaged"), damaged);
+  EXPECT_EQ(test::read(file().string() + ".damaged-2"), damaged);
+}
+
 TEST(MoveNames, GoBothWays) {
   EXPECT_EQ(parse_move_name(move_name(12)), 12);
   for (const std::string_view name :

@@ -1,3 +1,6 @@
+#include <thread>
+
+#include "support/failing_storage.h"
 #include "support/world.h"
 
 #include "bytes/order.h"
@@ -234,6 +237,88 @@ TEST_F(Carry, NeverFollowsALinkOutOfTheBay) {
   std::filesystem::create_symlink(outside, folder_ / "den/saves/Copper Tide (America).srm");
   EXPECT_EQ(stop_code(carry_one("reader:Copper Tide", "den")), "link");
   EXPECT_EQ(snapshot(folder_ / "outside"), before);
+}
+
+// A disk with little room, on a medium that people take out.
+class SmallDisk final : public test::FailingStorage {
+ public:
+  explicit SmallDisk(std::uint64_t free) : FailingStorage(0, Fault::error), free_(free) {}
+  std::optional<std::uint64_t> free_space(const Path& /*path*/) override { return free_; }
+  bool is_removable(const Path& /*path*/) override { return true; }
+  Result<void> settle(const Path& /*path*/) override {
+    ++settled;
+    return {};
+  }
+  int settled = 0;
+
+ private:
+  std::uint64_t free_;
+};
+
+TEST_F(Carry, AFullPlaceIsFoundFirst) {
+  const auto before = snapshot(folder_ / "den");
+  SmallDisk full(300'000);
+  CarryRequest request;
+  request.saves = {"reader:Copper Tide"};
+  request.to = "den";
+  EXPECT_EQ(stop_code(carry_it(request, full)), "no-room");
+  EXPECT_EQ(snapshot(folder_ / "den"), before);
+  EXPECT_EQ(full.settled, 0);
+  SmallDisk roomy(400'000'000);
+  const CarryReport report = carry_it(request, roomy);
+  EXPECT_EQ(report.moves[0].status, MoveStatus::done);
+  EXPECT_EQ(roomy.settled, 1) << "all of it is on the medium before that is said";
+  EXPECT_EQ(report.safe_to_remove, at("den"));
+}
+
+TEST_F(Carry, APlaceThatGoesAwayIsToldInFull) {
+  CarryRequest all;
+  all.all = true;
+  all.from = "reader";
+  all.to = "den";
+  std::size_t seen = 0;
+  for (std::size_t operation = 1; operation < 40; ++operation) {
+    test::FailingStorage storage(operation, test::FailingStorage::Fault::power_loss);
+    Session session = open(storage);
+    const auto report = carry(session, all);
+    if (!storage.failed()) break;
+    Session next = open();
+    ASSERT_TRUE(recover(next));
+    if (!report || !report->failed) continue;
+    ++seen;
+    EXPECT_EQ(report->failed->trouble, Trouble::place);
+    EXPECT_NE(report->failed->hint.find("not done: "), std::string::npos) << report->failed->hint;
+    // What is named as done is done, and can be taken back.
+    for (const MoveReport& move : report->moves) EXPECT_EQ(move.status, MoveStatus::done);
+    ASSERT_TRUE(undo(next, "", {}));
+  }
+  EXPECT_GE(seen, 2U);
+}
+
+TEST_F(Carry, AFileThatIsBeingWrittenIsLeftAlone) {
+  const Path there = folder_ / "den/saves/Copper Tide (America).srm";
+  if (disk().born_ns(there) == 0)
+    GTEST_SKIP() << "this file system does not tell when files are made";
+  // A program writes into the file that has been there for a while.
+  const Bytes before = read(there);
+  std::filesystem::last_write_time(
+      there, std::filesystem::file_time_type::clock::now() + std::chrono::milliseconds(-50));
+  std::this_thread::sleep_for(std::chrono::milliseconds(150));
+  folder_.write("den/saves/Copper Tide (America).srm", before);
+  const CarryReport report = carry_one("reader:Copper Tide", "den");
+  ASSERT_EQ(report.moves[0].status, MoveStatus::stopped);
+  EXPECT_TRUE(has_code(report.moves[0].checks, "in-use"));
+  // Who waits, or has seen that the file is young, goes on.
+  CarryRequest request;
+  request.saves = {"reader:Copper Tide"};
+  request.to = "den";
+  request.wait_seconds = 5;
+  const CarryReport waited = carry_it(request);
+  EXPECT_FALSE(has_code(waited.moves[0].checks, "in-use"));
+  EXPECT_EQ(carry_one("reader:Copper Tide", "den", {"newer-there"}).moves[0].status,
+            MoveStatus::done);
+  // What Bay Swap itself wrote is no alarm.
+  EXPECT_EQ(stop_code(carry_one("reader:Copper Tide", "den")), "");
 }
 
 }  // namespace

@@ -5,7 +5,7 @@
 
 namespace bayswap::test {
 
-class FailingStorage final : public Storage {
+class FailingStorage : public Storage {
  public:
   enum class Fault { error, power_loss };
   /// The `at`-th changing operation (from 1) fails; after a power loss all later ones fail too.
