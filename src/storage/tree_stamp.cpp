@@ -2,6 +2,7 @@
 
 #include <dirent.h>
 #include <fcntl.h>
+#include <fmt/format.h>
 #include <sys/stat.h>
 #include <unistd.h>
 
@@ -32,7 +33,6 @@ struct Look {
 
   bool operator==(const Look&) const = default;
 };
-constexpr std::size_t kLook = 24;  // bytes
 
 Look look_of(const struct stat& status) {
   const auto ns = [](const timespec& time) { return time.tv_sec * kSecond + time.tv_nsec; };
@@ -114,7 +114,7 @@ class Stamper {
           ::fstatat(folder.get(), name.c_str(), &seen, AT_SYMLINK_NOFOLLOW) != 0)
         return false;
       if (S_ISDIR(seen.st_mode)) {
-        waiting.push_back(relative.empty() ? name : relative + "/" + name);
+        waiting.push_back(relative.empty() ? name : fmt::format("{}/{}", relative, name));
         continue;
       }
       if (!settled(look_of(seen))) return false;
