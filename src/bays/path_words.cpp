@@ -100,21 +100,28 @@ std::string with_slot(const NumberedPath& path, std::size_t place, const std::st
 std::string slot_field(const std::set<std::string>& texts) {
   constexpr std::size_t kMostDigits = 4;
   const bool nameless = texts.contains("");
+  std::string letter;  // of the first slot
+  for (const std::string& text : texts)
+    if (text.size() == 1 && !is_digit(text.front())) {
+      if (!letter.empty() || nameless) return {};
+      letter = text;
+    }
   std::size_t shortest = kMostDigits + 1;
   std::size_t longest = 0;
   bool zeros = false;
   for (const std::string& text : texts) {
-    if (text.empty()) continue;
+    if (text.empty() || text == letter) continue;
     shortest = std::min(shortest, text.size());
     longest = std::max(longest, text.size());
     zeros = zeros || (text.size() > 1 && text.front() == '0');
     // Without a number is the first slot, so that no other one can be it.
-    if (nameless && text.find_first_not_of('0') == std::string::npos) return {};
+    if ((nameless || !letter.empty()) && text.find_first_not_of('0') == std::string::npos)
+      return {};
   }
   if (longest == 0 || longest > kMostDigits || (zeros && shortest != longest)) return {};
   const bool padded = zeros && longest > 1;
   return fmt::format("{{slot{}{}}}", padded ? fmt::format(":pad {}", longest) : "",
-                     nameless ? ":first " : "");
+                     nameless || !letter.empty() ? ":first " + letter : "");
 }
 
 }  // namespace bayswap

@@ -58,13 +58,26 @@ std::optional<std::size_t> last_number(const NumberedPath& path) {
   return in_name ? std::optional(path.numbers.size() - 1) : std::nullopt;
 }
 
-// The same name without the number, whose slot is then the first.
-Shape without(const Shape& shape, std::size_t place) {
+// The same name with nothing or a letter for the number, whose slot is then the first.
+Shape with_first(const Shape& shape, std::size_t place, const std::string& text) {
   Shape other = shape;
   auto& texts = std::get<2>(other);
-  texts[place] += texts[place + 1];
+  texts[place] += text + texts[place + 1];
   texts.erase(texts.begin() + static_cast<std::ptrdiff_t>(place) + 1);
   return other;
+}
+
+// What programs write for the first slot where the later ones have digits.
+const std::vector<std::string>& first_texts() {
+  static const std::vector<std::string> kTexts = [] {
+    std::vector<std::string> texts{""};
+    for (char letter = 'a'; letter <= 'z'; ++letter) {
+      texts.emplace_back(1, letter);
+      texts.emplace_back(1, static_cast<char>(letter - 'a' + 'A'));
+    }
+    return texts;
+  }();
+  return kTexts;
 }
 
 bool has_same_rest(const Like& like, const Like& first, std::size_t place) {
@@ -90,15 +103,16 @@ std::vector<SlotShelf> shelves_of_states(const std::vector<SlotFile>& files) {
     if (!place) continue;
     std::set<std::string> texts = like.numbers[*place];
     std::vector<std::size_t> members = like.files;
-    const auto nameless = found.find(without(shape, *place));
-    if (nameless != found.end() && has_same_rest(like, nameless->second, *place)) {
-      texts.insert("");
-      if (!slot_field(texts).empty()) {
-        members.insert(members.end(), nameless->second.files.begin(), nameless->second.files.end());
-        taken.insert(&nameless->second);
-      } else {
-        texts.erase("");
+    for (const std::string& text : first_texts()) {
+      const auto first = found.find(with_first(shape, *place, text));
+      if (first == found.end() || !has_same_rest(like, first->second, *place)) continue;
+      texts.insert(text);
+      if (slot_field(texts).empty()) {
+        texts.erase(text);
+        continue;
       }
+      members.insert(members.end(), first->second.files.begin(), first->second.files.end());
+      taken.insert(&first->second);
     }
     const std::string field = slot_field(texts);
     if (field.empty()) continue;

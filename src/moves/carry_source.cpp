@@ -4,6 +4,7 @@
 
 #include <algorithm>
 #include <map>
+#include <tuple>
 
 #include "bays/walk.h"
 #include "bayswap/folder.h"
@@ -161,6 +162,10 @@ Result<std::vector<Source>> read_bay(Session& session, RomFolders& folders, cons
   for (auto& [key, source] : gathered) sources.push_back(std::move(source));
   for (Source& source : read_shelf_cards(session, bay)) sources.push_back(std::move(source));
   for (Source& source : read_shelf_folders(session, bay)) sources.push_back(std::move(source));
+  // By slot: where only one can go, it is the first.
+  std::ranges::stable_sort(states, {}, [](const Source& state) {
+    return std::tuple(state.stem, state.slot.size(), state.slot);
+  });
   for (Source& source : states) sources.push_back(std::move(source));
   return sources;
 }
