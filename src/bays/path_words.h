@@ -31,7 +31,8 @@ struct NumberedPath {
                                     const std::string& field);
 
 /// How slots with these texts are written: `{slot}`, `{slot:pad 2}`, `{slot:first }` where the
-/// first one has no number at all, `{slot:first a}` where it has a letter. Empty when they are no slots.
+/// first one has no number at all, `{slot:first a}` where it has a letter. Empty when they are no
+/// slots.
 [[nodiscard]] std::string slot_field(const std::set<std::string>& texts);
 
 }  // namespace bayswap
