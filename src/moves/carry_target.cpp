@@ -427,6 +427,17 @@ std::optional<TargetGame> find_target_game(Session& session, RomFolders& folders
   return TargetGame{source.stem, std::nullopt};
 }
 
+Result<void> compare_whole(Storage& storage, TargetFile& file) {
+  const auto version = version_at(storage, file.path);
+  if (!version) return tl::unexpected(version.error());
+  if (!version->digest) return {};
+  file.before = version->digest;
+  file.before_modified_ns = version->modified_ns;
+  file.already_there = *version->digest == version_digest(file.bytes);
+  file.replaces_progress = true;
+  return {};
+}
+
 Fields fields_there(Session& session, RomFolders& folders, const Bay& bay, const Shelf& shelf,
                     const NamingPattern& pattern, const Source& source, const TargetGame& game) {
   const TitleStyle style = pattern.uses("title")

@@ -50,6 +50,9 @@ struct TargetFile {
   FileNames names = FileNames::exact;  ///< of its shelf
 };
 
+/// Notes what lies at the path of a file that moves whole, and whether it is the same.
+[[nodiscard]] Result<void> compare_whole(Storage& storage, TargetFile& file);
+
 struct Targets {
   std::vector<TargetFile> files;
   Findings losses;

@@ -140,14 +140,8 @@ class PackageTarget {
     file.carried = source_.save;
     file.from = {source_.shown()};
     file.bytes = source_.save.part("package")->data;
-    const auto version = version_at(*session_.storage, path);
-    if (!version) return tl::unexpected(version.error());
-    if (version->digest) {
-      file.before = version->digest;
-      file.before_modified_ns = version->modified_ns;
-      file.already_there = *version->digest == version_digest(file.bytes);
-      file.replaces_progress = true;
-    }
+    if (auto noted = compare_whole(*session_.storage, file); !noted)
+      return tl::unexpected(noted.error());
     if (game.profile != source_.save.game.profile && !source_.save.game.profile.empty())
       checks_.note({Level::note, "profile",
                     fmt::format("inside, the package still names profile {}: its signature covers "

@@ -178,14 +178,8 @@ Result<std::optional<StateTarget>> target_on(Session& session, const Bay& bay,
   file.carried = source.save;
   file.from = {source.shown()};
   file.bytes.assign(state.bytes().begin(), state.bytes().end());
-  const auto version = version_at(*session.storage, *path);
-  if (!version) return tl::unexpected(version.error());
-  if (version->digest) {
-    file.before = version->digest;
-    file.before_modified_ns = version->modified_ns;
-    file.already_there = *version->digest == version_digest(file.bytes);
-    file.replaces_progress = true;
-  }
+  if (auto noted = compare_whole(*session.storage, file); !noted)
+    return tl::unexpected(noted.error());
   return std::optional<StateTarget>(std::move(target));
 }
 

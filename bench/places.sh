@@ -1,0 +1,51 @@
+#!/usr/bin/env bash
+# The first and second look over 20,000 small files beside reading 512 bytes of each and beside `find`,
+# and a save dug out of a state of 256 MiB beside `sha256sum`. Usage: bench/places.sh BUILD [SCRATCH]
+set -euo pipefail
+tool=$(realpath "$1")/bayswap
+scratch=$(mktemp -d -p "${2:-${TMPDIR:-/tmp}}")
+trap 'rm -rf "$scratch"' EXIT
+export XDG_CONFIG_HOME=$scratch/config XDG_DATA_HOME=$scratch/data XDG_CACHE_HOME=$scratch/cache
+python3 - "$tool" "$scratch" <<'PY'
+import os, random, shutil, subprocess, sys, time
+tool, scratch = sys.argv[1:]
+random.seed(3)
+
+def timed(command):
+    start = time.monotonic()
+    subprocess.run(command, check=True, stdout=subprocess.DEVNULL)
+    return time.monotonic() - start
+
+library = os.path.join(scratch, 'library')
+for number in range(20000):
+    folder = os.path.join(library, f's{number % 40}', f'b{number // 40 % 10}')
+    os.makedirs(folder, exist_ok=True)
+    with open(os.path.join(folder, f'Game {number}.sav'), 'wb') as file:
+        file.write(random.randbytes(5000) + b'\xff' * 3192)
+time.sleep(1)
+heads = min(timed(['find', library, '-type', 'f', '-exec', 'head', '-c', '512', '{}', '+']) for _ in range(5))
+find = min(timed(['find', library, '-type', 'f']) for _ in range(10))
+firsts = []
+for _ in range(3):
+    shutil.rmtree(os.path.join(scratch, 'cache'), ignore_errors=True)
+    firsts.append(timed([tool, 'look', library]))
+again = min(timed([tool, 'look', library]) for _ in range(10))
+first = min(firsts)
+print(f'first look: {first:.2f} s, 512 bytes of each {heads:.2f} s: {first / heads:.1f} (wanted: under 3.0)')
+print(f'second look: {again * 1000:.0f} ms, find {find * 1000:.0f} ms: {again / find:.1f} (wanted: under 1.2)')
+
+older = bytearray(random.randbytes(32768))
+newer = bytearray(older)
+for _ in range(9000): newer[random.randrange(32768)] = random.randrange(256)
+turned = b''.join(newer[at:at + 4][::-1] for at in range(0, 32768, 4))
+state = bytearray(os.urandom(256 << 20))
+state[:8] = b'BIGSTATE'
+state[201_234_567:201_234_567 + 32768] = turned
+paths = [os.path.join(scratch, name) for name in ('big.st0', 'older.sra', 'found.sra')]
+open(paths[0], 'wb').write(state)
+open(paths[1], 'wb').write(older)
+sums = min(timed(['sha256sum', paths[0]]) for _ in range(3))
+dig = min(timed([tool, 'state', 'dig', paths[0], '--like', paths[1], '--is', 'n64-sram', '-o', paths[2], '--replace']) for _ in range(3))
+assert open(paths[2], 'rb').read() == newer
+print(f'dig in 256 MiB: {dig:.2f} s, sha256sum {sums:.2f} s: {dig / sums:.2f} (wanted: under 3.00)')
+PY
