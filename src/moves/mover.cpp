@@ -31,12 +31,6 @@ std::string tag_of(const MoveRecord& move) {
   return fmt::format("{}-{:x}", move_name(move.id), move.time_ns);
 }
 
-Error place_changed(const Path& path) {
-  return {Trouble::stopped, "in-use",
-          fmt::format("{}: changed while it was being carried", safe_text(path.string())),
-          "close the program that uses it, wait a moment, and try again"};
-}
-
 std::int64_t now_ns() {
   return std::chrono::duration_cast<std::chrono::nanoseconds>(
              std::chrono::system_clock::now().time_since_epoch())
@@ -266,12 +260,6 @@ Result<MoveRecord> Mover::apply(MoveRecord move, const std::vector<FileChange>& 
   for (std::size_t i = 0; i < changes.size() && outcome; ++i)
     if (swap == nullptr || !lies_in(swap->folder, changes[i].path))
       outcome = write(changes[i], move.steps[i], temporary_of(move, i));
-  // The system frees a replaced file when its last view goes. With large files that takes as long
-  // as writing them, and nothing here waits for it.
-  std::future<void> freed;
-  if (!replaced_.empty())
-    freed = std::async(std::launch::async,
-                       [old = std::exchange(replaced_, {})]() mutable { old = {}; });
   if (outcome) outcome = read_back(move, changes);
   if (outcome) outcome = verify();
   if (!outcome) {
@@ -285,6 +273,9 @@ Result<MoveRecord> Mover::apply(MoveRecord move, const std::vector<FileChange>& 
   move.state = MoveState::done;
   if (auto finished = history_.finish_move(move); !finished)
     return tl::unexpected(finished.error());
+  // The system frees a replaced file when its last view goes, and what is flushed meanwhile waits
+  // for that.
+  replaced_.clear();
   return move;
 }
 

@@ -50,9 +50,6 @@ struct FolderSwap {
 /// moves begin anew with a new history, and what an older one left must not be taken for ours.
 [[nodiscard]] std::string tag_of(const MoveRecord& move);
 
-/// `in-use`: the file is not what it was when the plan was made.
-[[nodiscard]] Error place_changed(const Path& path);
-
 class Mover {
  public:
   Mover(Storage& storage, History& history) : storage_(storage), history_(history) {}

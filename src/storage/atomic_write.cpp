@@ -58,6 +58,12 @@ Error output_exists(const Path& path) {
           "choose another output, or add --replace"};
 }
 
+Error place_changed(const Path& path) {
+  return {Trouble::stopped, "in-use",
+          fmt::format("{}: changed while it was being carried", safe_text(path.string())),
+          "close the program that uses it, wait a moment, and try again"};
+}
+
 Error read_differently(const Path& path) {
   return {Trouble::read_back, "read-back",
           fmt::format("{}: what was written read back differently", safe_text(path.string())),

@@ -30,6 +30,9 @@ namespace bayswap {
 /// `name-taken`: an output that is not to be overwritten is there.
 [[nodiscard]] Error output_exists(const Path& path);
 
+/// `in-use`: the file is not what it was when the plan was made.
+[[nodiscard]] Error place_changed(const Path& path);
+
 /// `read-back`: what a file holds is not what was written to it.
 [[nodiscard]] Error read_differently(const Path& path);
 

@@ -20,7 +20,8 @@
 #include "bayswap/storage.h"
 #include "bytes/fill.h"
 #include "bytes/text.h"
-#include "storage/atomic_write.h"
+#include "storage/copy_file.h"
+#include "storage/descriptor.h"
 #include "storage/open_files.h"
 #include "storage/tree_stamp.h"
 #include "storage/version_digest.h"
@@ -29,52 +30,8 @@ namespace bayswap {
 namespace {
 
 constexpr std::uint64_t kMapFrom = 1ULL << 20U;  // larger files are mapped, not copied
-constexpr std::uint64_t kNoLimit = ~std::uint64_t{0};
-constexpr std::size_t kCopyPiece = 1U << 20U;
+constexpr std::size_t kStreamPiece = 1U << 20U;
 constexpr std::size_t kComparePiece = 1U << 18U;  // stays in the processor's cache
-
-class Descriptor {
- public:
-  explicit Descriptor(int fd) : fd_(fd) {}
-  ~Descriptor() {
-    if (fd_ >= 0) ::close(fd_);
-  }
-  Descriptor(const Descriptor&) = delete;
-  Descriptor& operator=(const Descriptor&) = delete;
-  [[nodiscard]] int get() const { return fd_; }
-  [[nodiscard]] bool open() const { return fd_ >= 0; }
-  /// Closes now, because errors of delayed writes show only here.
-  [[nodiscard]] bool close() {
-    const int result = ::close(fd_);
-    fd_ = -1;
-    return result == 0;
-  }
-
- private:
-  int fd_;
-};
-
-std::string name_of(const Path& path) {
-  return safe_text(path.string());
-}
-
-tl::unexpected<Error> read_error(const Path& path, int number) {
-  if (number == ENOENT || number == ENOTDIR)
-    return fail(Trouble::input, "missing", fmt::format("{}: there is no such file", name_of(path)),
-                "check the name; 'bayswap look FOLDER' shows what a folder holds");
-  return fail(Trouble::input, "unreadable",
-              fmt::format("{}: cannot be read: {}", name_of(path), std::strerror(number)),
-              number == EACCES ? "check who may read it" : "check the disk or card that it is on");
-}
-
-tl::unexpected<Error> write_error(const Path& path, int number) {
-  const char* hint = "check the place and try again; nothing is lost";
-  if (number == ENOSPC) hint = "make room there and try again; nothing is lost";
-  if (number == EROFS || number == EACCES || number == EPERM)
-    hint = "the place is read-only for you; make it writable and try again";
-  return fail(Trouble::place, "place-failed",
-              fmt::format("{}: cannot be written: {}", name_of(path), std::strerror(number)), hint);
-}
 
 FileInfo info_of(const struct stat& status) {
   FileInfo info;
@@ -102,29 +59,6 @@ Result<Bytes> read_all(int fd, const Path& path, std::uint64_t size) {
   return bytes;
 }
 
-Descriptor open_to_read(const Path& path) {
-  // O_NONBLOCK: opening a pipe must not wait for its other end.
-  return Descriptor(::open(path.c_str(), O_RDONLY | O_CLOEXEC | O_NONBLOCK));
-}
-
-// The size of an open regular file.
-Result<std::uint64_t> size_of(const Descriptor& file, const Path& path, std::uint64_t limit) {
-  if (!file.open()) return read_error(path, errno);
-  struct stat status {};
-  if (::fstat(file.get(), &status) != 0) return read_error(path, errno);
-  if (!S_ISREG(status.st_mode))
-    return fail(Trouble::input, "unreadable",
-                fmt::format("{}: is {}, not a file", name_of(path),
-                            S_ISDIR(status.st_mode) ? "a folder" : "a device or pipe"),
-                "name a save file");
-  const auto size = static_cast<std::uint64_t>(status.st_size);
-  if (size > limit)
-    return fail(Trouble::input, "too-large",
-                fmt::format("{}: {} is larger than any save", name_of(path), size_text(size)),
-                "name the save itself");
-  return size;
-}
-
 // As much as the buffer takes; nothing at the end of the file.
 Result<ByteView> read_some(const Descriptor& file, const Path& path, Bytes& buffer) {
   std::size_t done = 0;
@@ -136,17 +70,6 @@ Result<ByteView> read_some(const Descriptor& file, const Path& path, Bytes& buff
     done += static_cast<std::size_t>(got);
   }
   return ByteView(buffer).first(done);
-}
-
-bool read_at(const Descriptor& file, std::span<std::byte> into, std::uint64_t at) {
-  while (!into.empty()) {
-    const ssize_t got = ::pread(file.get(), into.data(), into.size(), static_cast<off_t>(at));
-    if (got < 0 && errno == EINTR) continue;
-    if (got <= 0) return false;
-    into = into.subspan(static_cast<std::size_t>(got));
-    at += static_cast<std::uint64_t>(got);
-  }
-  return true;
 }
 
 bool same_range(const Descriptor& a, const Descriptor& b, std::uint64_t from, std::uint64_t to) {
@@ -162,11 +85,6 @@ bool same_range(const Descriptor& a, const Descriptor& b, std::uint64_t from, st
   return true;
 }
 
-// File systems without permissions refuse to keep them; the file is fine all the same.
-bool set_mode(const Descriptor& file, std::uint32_t mode) {
-  return ::fchmod(file.get(), static_cast<mode_t>(mode)) == 0 || errno == EPERM || errno == ENOTSUP;
-}
-
 bool write_all(int fd, ByteView bytes) {
   while (!bytes.empty()) {
     const ssize_t put = ::write(fd, bytes.data(), bytes.size());
@@ -176,51 +94,6 @@ bool write_all(int fd, ByteView bytes) {
   }
   return true;
 }
-
-// The digest of a file that comes in buffers, each hashed on a thread of its own while the next
-// ones are read and written.
-class PieceHashers {
- public:
-  explicit PieceHashers(std::uint64_t size) : size_(size), each_(piece_size(size)) {
-    for (Turn& turn : turns_) turn.buffer.resize(kCopyPiece / each_ * each_);
-  }
-  [[nodiscard]] std::size_t buffer_size() const { return turns_.front().buffer.size(); }
-
-  /// Its content must be added before the next one is asked for.
-  [[nodiscard]] Bytes& next_buffer() {
-    take(turns_.at(turn_));
-    return turns_.at(turn_).buffer;
-  }
-  void add(ByteView content) {
-    const bool whole = size_ <= kWholeContent;
-    turns_.at(turn_).digests = std::async(std::launch::async, [content, whole, each = each_] {
-      return digests_of_pieces(content, whole ? content.size() : each);
-    });
-    turn_ = (turn_ + 1) % turns_.size();
-  }
-  [[nodiscard]] Digest finish() {
-    for (std::size_t i = 0; i < turns_.size(); ++i) take(turns_.at((turn_ + i) % turns_.size()));
-    if (size_ > kWholeContent) return version_digest(size_, pieces_);
-    return pieces_.empty() ? sha256({}) : pieces_.front();
-  }
-
- private:
-  struct Turn {
-    Bytes buffer;
-    std::future<std::vector<Digest>> digests;
-  };
-  void take(Turn& turn) {
-    if (!turn.digests.valid()) return;
-    const std::vector<Digest> digests = turn.digests.get();
-    pieces_.insert(pieces_.end(), digests.begin(), digests.end());
-  }
-
-  std::uint64_t size_;
-  std::size_t each_;
-  std::size_t turn_ = 0;
-  std::array<Turn, 3> turns_;
-  std::vector<Digest> pieces_;
-};
 
 class Disk final : public Storage {
  public:
@@ -333,47 +206,14 @@ class Disk final : public Storage {
 
   Result<Digest> copy(const Path& from, const Path& to, std::uint32_t mode,
                       const std::function<void(std::uint64_t)>& progress) override {
-    const Descriptor source = open_to_read(from);
-    const auto size = size_of(source, from, kNoLimit);
-    if (!size) return tl::unexpected(size.error());
-    Descriptor target(::open(to.c_str(), O_RDWR | O_CREAT | O_EXCL | O_CLOEXEC | O_NOFOLLOW,
-                             static_cast<mode_t>(mode)));
-    if (!target.open()) return write_error(to, errno);
-    PieceHashers hashers(*size);
-    Bytes back(hashers.buffer_size());
-    std::uint64_t done = 0;
-    Result<void> outcome;
-    while (outcome) {
-      const auto got = read_some(source, from, hashers.next_buffer());
-      if (!got) outcome = tl::unexpected(got.error());
-      if (!got || got->empty()) break;
-      hashers.add(*got);
-      if (!write_all(target.get(), *got)) {
-        outcome = write_error(to, errno);
-        break;
-      }
-      const auto there = std::span(back).first(got->size());
-      if (!read_at(target, there, done) || !same_bytes(there, *got))
-        outcome = tl::unexpected(read_differently(to));
-      // The medium begins early, so that flushing at the end has little left to do.
-      (void)::sync_file_range(target.get(), static_cast<off_t>(done),
-                              static_cast<off_t>(got->size()), SYNC_FILE_RANGE_WRITE);
-      done += got->size();
-      if (progress) progress(got->size());
-    }
-    if (outcome && (!set_mode(target, mode) || ::fsync(target.get()) != 0 || !target.close()))
-      outcome = write_error(to, errno);
-    const Digest digest = hashers.finish();
-    if (outcome) return digest;
-    ::unlink(to.c_str());
-    return tl::unexpected(outcome.error());
+    return copy_file(from, to, mode, progress);
   }
 
   Result<Digest> digest(const Path& path) override {
     const auto seen = info(path);
     if (!seen) return tl::unexpected(seen.error());
     VersionHasher hasher(seen->size);
-    const auto read = stream(path, kCopyPiece, [&](ByteView piece) {
+    const auto read = stream(path, kStreamPiece, [&](ByteView piece) {
       hasher.add(piece);
       return true;
     });

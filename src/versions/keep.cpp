@@ -12,6 +12,7 @@
 #include "folders/find_folders.h"
 #include "moves/mover.h"
 #include "naming/tags.h"
+#include "storage/atomic_write.h"
 #include "versions/timeline.h"
 
 namespace bayswap {

@@ -1,0 +1,59 @@
+// An open file or folder of the system, and what is asked of it. Not part of the port: only the
+// storage on POSIX calls uses it.
+#pragma once
+
+#include <unistd.h>
+
+#include <cstdint>
+#include <span>
+#include <string>
+
+#include "bayswap/storage.h"
+
+namespace bayswap {
+
+class Descriptor {
+ public:
+  explicit Descriptor(int fd) : fd_(fd) {}
+  ~Descriptor() {
+    if (fd_ >= 0) ::close(fd_);
+  }
+  Descriptor(const Descriptor&) = delete;
+  Descriptor& operator=(const Descriptor&) = delete;
+  [[nodiscard]] int get() const { return fd_; }
+  [[nodiscard]] bool open() const { return fd_ >= 0; }
+  /// Closes now, because errors of delayed writes show only here.
+  [[nodiscard]] bool close() {
+    const int result = ::close(fd_);
+    fd_ = -1;
+    return result == 0;
+  }
+
+ private:
+  int fd_;
+};
+
+inline constexpr std::uint64_t kNoLimit = ~std::uint64_t{0};
+
+/// The name as it may be shown on a terminal.
+[[nodiscard]] std::string name_of(const Path& path);
+
+/// What to say of a call that failed, by its `errno`.
+[[nodiscard]] tl::unexpected<Error> read_error(const Path& path, int number);
+[[nodiscard]] tl::unexpected<Error> write_error(const Path& path, int number);
+
+[[nodiscard]] Descriptor open_to_read(const Path& path);
+/// The size in bytes of an open regular file. Errors: "missing", "unreadable" for anything else
+/// than a file, "too-large" beyond the limit.
+[[nodiscard]] Result<std::uint64_t> size_of(const Descriptor& file, const Path& path,
+                                            std::uint64_t limit);
+
+/// Fills or writes the whole span at a place in bytes. False with `errno` where that fails; `errno`
+/// is 0 where the file ends before.
+[[nodiscard]] bool read_at(const Descriptor& file, std::span<std::byte> into, std::uint64_t at);
+[[nodiscard]] bool write_at(const Descriptor& file, ByteView bytes, std::uint64_t at);
+
+/// File systems without permissions refuse to keep them; the file is fine all the same.
+[[nodiscard]] bool set_mode(const Descriptor& file, std::uint32_t mode);
+
+}  // namespace bayswap
