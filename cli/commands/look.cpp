@@ -1,6 +1,5 @@
 #include <malloc.h>
 
-#include <chrono>
 #include <filesystem>
 #include <memory>
 #include <utility>
@@ -11,6 +10,7 @@
 #include "cli/render/overview.h"
 #include "cli/render/progress.h"
 #include "cli/render/text.h"
+#include "storage/clock.h"
 
 namespace bayswap::cli {
 namespace {
@@ -20,12 +20,6 @@ struct LookArguments {
   std::string is;
   std::string rom;
 };
-
-std::int64_t now_ns() {
-  return std::chrono::duration_cast<std::chrono::nanoseconds>(
-             std::chrono::system_clock::now().time_since_epoch())
-      .count();
-}
 
 // What two dumps of one cartridge have in common.
 struct Kindred {

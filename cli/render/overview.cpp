@@ -7,6 +7,7 @@
 #include <array>
 #include <filesystem>
 
+#include "bays/walk.h"
 #include "bytes/text.h"
 
 namespace bayswap::cli {
@@ -52,8 +53,7 @@ std::string age_cell(std::int64_t modified_ns, std::int64_t now_ns) {
 std::string line_of(const OverviewRow& row, const std::string& root, std::int64_t now_ns,
                     const Style& style, std::size_t& age_at) {
   const Health health = health_of(row);
-  std::error_code ignored;
-  const std::string below = std::filesystem::path(row.path).lexically_relative(root).string();
+  const std::string inside = below(root, row.path);
   std::string text = "  " + style.paint(health.tone, health.mark) + " ";
   text += padded(kind_text(row), kKindColumn) + " ";
   text +=
@@ -66,7 +66,7 @@ std::string line_of(const OverviewRow& row, const std::string& root, std::int64_
   text += style.paint(health.tone, padded(health.word, kHealthColumn)) + " ";
   constexpr std::size_t kUsed =
       4 + kKindColumn + kNameColumn + kRegionColumn + kSizeColumn + kAgeColumn + kHealthColumn + 6;
-  const std::string path = safe_text(below.empty() || below == "." ? row.path : below);
+  const std::string path = safe_text(inside.empty() || inside == "." ? row.path : inside);
   const std::size_t left = style.width() > kUsed + 12 ? style.width() - kUsed : 0;
   std::string shown = path;
   // The end of a path says most.
@@ -139,6 +139,7 @@ OverviewRow row_of(const Item& item) {
   if (row.name.empty() && item.card && item.saves.size() == 1) row.name = item.saves[0].game.title;
   if (row.name.empty()) row.name = file;
   if (item.archive) row.name = file + " (packed)";
+  row.sort_name = lower_ascii(row.name);
   return row;
 }
 
@@ -155,11 +156,9 @@ Answer overview_of(const std::vector<OverviewRow>& rows, const std::string& root
     else
       saves.push_back(&row);
   }
-  std::ranges::stable_sort(saves, [](const OverviewRow* a, const OverviewRow* b) {
-    const auto key = [](const OverviewRow* row) {
-      return std::tuple(!row->system, row->system.value_or(System::a2600), lower_ascii(row->name));
-    };
-    return key(a) < key(b);
+  std::ranges::stable_sort(saves, {}, [](const OverviewRow* row) {
+    return std::tuple(!row->system, row->system.value_or(System::a2600),
+                      std::string_view(row->sort_name));
   });
   Answer answer;
   std::string& text = answer.text;
@@ -183,10 +182,10 @@ Answer overview_of(const std::vector<OverviewRow>& rows, const std::string& root
   for (const OverviewRow& row : rows)
     for (const Finding& finding : row.findings) {
       if (finding.level == Level::note) continue;
-      const std::string below = std::filesystem::path(row.path).lexically_relative(root).string();
+      const std::string inside = below(root, row.path);
       findings.push_back(
           {finding.level, finding.code,
-           fmt::format("{}: {}", below.empty() || below == "." ? row.path : below, finding.text),
+           fmt::format("{}: {}", inside.empty() || inside == "." ? row.path : inside, finding.text),
            hint_for(finding, row.path)});
     }
   // What is alike stands together, so that what to do is said once.

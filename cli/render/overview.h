@@ -16,6 +16,7 @@ struct OverviewRow {
   std::optional<System> system;
   std::optional<Kind> kind;
   std::string name;  ///< game, or what the thing calls itself
+  std::string sort_name;
   Region region = Region::unknown;
   std::uint64_t size = 0;
   std::int64_t modified_ns = 0;

@@ -27,6 +27,11 @@ struct FileInfo {
   std::uint32_t mode = 0;        ///< permission bits
 };
 
+struct NamedInfo {
+  std::string name;
+  FileInfo info;
+};
+
 /// Bytes of a file, owned or mapped.
 class FileView {
  public:
@@ -42,7 +47,8 @@ class FileView {
 
 /// Primitive operations on a place. Reading errors have Trouble::input (`missing`, `unreadable`),
 /// writing errors Trouble::place (`place-failed`). Implementations are used from one thread, but
-/// for info(), list(), view(), read() and same(), which may run beside the others.
+/// for info(), list(), entries(), stamp(), view(), read() and same(), which may run beside the
+/// others.
 class Storage {
  public:
   virtual ~Storage() = default;
@@ -54,6 +60,8 @@ class Storage {
   [[nodiscard]] virtual Result<Bytes> read(const Path& path, std::uint64_t limit);
   /// Names in a folder, sorted.
   [[nodiscard]] virtual Result<std::vector<std::string>> list(const Path& folder) = 0;
+  /// The same with what info() says of each; names that it says nothing of are left out.
+  [[nodiscard]] virtual Result<std::vector<NamedInfo>> entries(const Path& folder);
   /// Makes a new file that is on the medium when the call returns. It must not exist.
   [[nodiscard]] virtual Result<void> create(const Path& path, ByteView bytes,
                                             std::uint32_t mode) = 0;
@@ -74,9 +82,12 @@ class Storage {
   /// Brings everything that was written to the medium of the path onto it.
   [[nodiscard]] virtual Result<void> settle(const Path& /*path*/) { return {}; }
 
-  /// How everything below a folder looks now, by names, sizes and times; empty when that cannot be
-  /// told, or is not to be relied on.
-  [[nodiscard]] virtual Bytes stamp(const Path& /*folder*/) { return {}; }
+  /// How a file or everything below a folder looks, by names, sizes and times; empty when that
+  /// cannot be told, or when something there may have changed since `before_ns` (nanoseconds since
+  /// 1970).
+  [[nodiscard]] virtual Bytes stamp(const Path& /*folder*/, std::int64_t /*before_ns*/) {
+    return {};
+  }
   /// Whether everything there still looks so.
   [[nodiscard]] virtual bool is_as(const Path& /*folder*/, ByteView /*stamp*/) { return false; }
 

@@ -6,6 +6,7 @@
 #include "bytes/cursor.h"
 #include "bytes/text.h"
 #include "storage/atomic_write.h"
+#include "storage/clock.h"
 #include "storage/hash.h"
 
 namespace bayswap {
@@ -108,29 +109,33 @@ std::optional<Answer> AnswerBook::recall(const std::string& question) {
 }
 
 void AnswerBook::begin(const Path& folder) {
-  stamp_.clear();
+  stamp_ = {};
   if (places_.cache.empty()) return;
   std::error_code ignored;
   folder_ = std::filesystem::canonical(folder, ignored);
   if (ignored) return;
-  stamp_ = storage_.stamp(folder_);
+  // What changes from now on, while it is read, spoils the stamp, so that both may run side by
+  // side.
+  begun_ns_ = now_ns();
+  stamp_ = std::async(std::launch::async, [this] { return storage_.stamp(folder_, begun_ns_); });
 }
 
-void AnswerBook::remember(const std::string& question, const Session& session,
-                          const Answer& answer) {
-  if (stamp_.empty() || answer.text.size() > kLargestText) return;
-  std::vector<std::pair<Path, Bytes>> trees{{folder_, std::move(stamp_)}};
-  stamp_.clear();
+void AnswerBook::remember(const std::string& question, const Session& session, const Answer& answer,
+                          const std::vector<Path>& read_too) {
+  if (!stamp_.valid() || answer.text.size() > kLargestText) return;
+  std::vector<std::pair<Path, Bytes>> trees{{folder_, stamp_.get()}};
+  if (trees.front().second.empty()) return;
+  const auto add = [&](const Path& other, std::int64_t before_ns) {
+    const bool missing = is_missing(storage_, other);
+    trees.emplace_back(other, missing ? Bytes{} : storage_.stamp(other, before_ns));
+    return missing || !trees.back().second.empty();
+  };
   std::set<Path> others = rom_folders_elsewhere(session, folder_);
-  others.insert(places_.config);
-  for (const Path& other : others) {
-    Bytes stamp;
-    if (!is_missing(storage_, other)) {
-      stamp = storage_.stamp(other);
-      if (stamp.empty()) return;  // too young to be told apart
-    }
-    trees.emplace_back(other, std::move(stamp));
-  }
+  others.insert(read_too.begin(), read_too.end());
+  for (const Path& other : others)
+    if (!add(other, begun_ns_)) return;
+  // The command may have written there itself, as learning a bay does.
+  if (!add(places_.config, now_ns())) return;
   Writer writer;
   writer.number(kMark);
   writer.block(as_bytes(question));

@@ -3,6 +3,7 @@
 #pragma once
 
 #include <cstdint>
+#include <future>
 #include <optional>
 #include <string>
 #include <vector>
@@ -31,11 +32,12 @@ class AnswerBook {
   /// has changed. The question holds all that the answer depends on besides.
   [[nodiscard]] std::optional<Answer> recall(const std::string& question);
 
-  /// To be called before the folder is read: how everything below it looks now.
+  /// To be called before the folder is read: notes how everything below it looks.
   void begin(const Path& folder);
   /// The answer, once it is given. Folders of ROMs that the session's bays have elsewhere count as
-  /// read too.
-  void remember(const std::string& question, const Session& session, const Answer& answer);
+  /// read too, and so do the files and folders of `read_too`.
+  void remember(const std::string& question, const Session& session, const Answer& answer,
+                const std::vector<Path>& read_too = {});
 
  private:
   [[nodiscard]] Path file_of(const std::string& question) const;
@@ -44,7 +46,8 @@ class AnswerBook {
   Storage& storage_;
   const Places& places_;
   Path folder_;
-  Bytes stamp_;
+  std::int64_t begun_ns_ = 0;
+  std::future<Bytes> stamp_;
 };
 
 }  // namespace bayswap

@@ -7,15 +7,12 @@ constexpr int kDeepest = 64;
 
 void walk(Storage& storage, const Path& folder, int depth,
           const std::function<void(const Path&, const FileInfo&)>& visit) {
-  const auto names = storage.list(folder);
-  if (!names) return;
-  for (const std::string& name : *names) {
+  const auto entries = storage.entries(folder);
+  if (!entries) return;
+  for (const auto& [name, info] : *entries) {
     if (name.starts_with(".bayswap-")) continue;
-    const Path path = folder / name;
-    const auto info = storage.info(path);
-    if (!info) continue;
-    if (info->type == FileType::file) visit(path, *info);
-    if (info->type == FileType::folder && depth > 0) walk(storage, path, depth - 1, visit);
+    if (info.type == FileType::file) visit(folder / name, info);
+    if (info.type == FileType::folder && depth > 0) walk(storage, folder / name, depth - 1, visit);
   }
 }
 

@@ -10,6 +10,7 @@
 #include "bytes/text.h"
 #include "cards/card_saves.h"
 #include "moves/carry_checks.h"
+#include "storage/clock.h"
 
 namespace bayswap {
 namespace {

@@ -3,7 +3,6 @@
 
 #include <algorithm>
 #include <map>
-#include <memory>
 
 #include "bytes/cursor.h"
 #include "history/history.h"
@@ -12,9 +11,6 @@
 namespace bayswap {
 namespace {
 
-constexpr int kCompression = 3;
-
-constexpr int kPieceCompression = 1;
 constexpr std::uint64_t kLargest = 1ULL << 36U;  // bytes of a version that can be believed
 
 constexpr std::size_t kPiecesAtOnce = 128;
@@ -24,19 +20,6 @@ void append_ids(Bytes& ids, std::span<const std::int64_t> more) {
     ids.resize(ids.size() + 8);
     store_le(std::span(ids).last(8), static_cast<std::uint64_t>(id));
   }
-}
-
-Result<Bytes> packed_bytes(ByteView content, int level) {
-  // Made once for each thread: for pieces of 32 KiB, making one takes as long as packing.
-  thread_local const std::unique_ptr<ZSTD_CCtx, std::size_t (*)(ZSTD_CCtx*)> context(
-      ZSTD_createCCtx(), ZSTD_freeCCtx);
-  Bytes packed(ZSTD_compressBound(content.size()));
-  const std::size_t size = ZSTD_compressCCtx(context.get(), packed.data(), packed.size(),
-                                             content.data(), content.size(), level);
-  if (ZSTD_isError(size) != 0)
-    return fail(Trouble::place, "history-failed", "the old version could not be compressed");
-  packed.resize(size);
-  return packed;
 }
 
 }  // namespace
@@ -52,18 +35,34 @@ Result<void> History::keep_as(const ContentDigests& digests, ByteView content,
   Statement known = database_.prepare("SELECT 1 FROM content WHERE digest = ?");
   known.bind(ByteView(digests.whole));
   if (known.step()) return {};
-  Bytes packed;
-  Bytes pieces;
   if (content.size() <= kWholeContent) {
-    auto whole = packed_bytes(content, kCompression);
-    if (!whole) return tl::unexpected(whole.error());
-    packed = std::move(*whole);
-  } else {
-    auto ids = keep_pieces(digests, content, older);
-    if (!ids) return tl::unexpected(ids.error());
-    pieces = std::move(*ids);
+    const auto packed = pack_whole(content);
+    if (!packed) return tl::unexpected(packed.error());
+    return add_content(digests.whole, content.size(), *packed, {});
   }
-  return add_content(digests.whole, content.size(), packed, pieces);
+  const auto ids = keep_pieces(digests, content, older);
+  if (!ids) return tl::unexpected(ids.error());
+  return add_content(digests.whole, content.size(), {}, *ids);
+}
+
+Result<Digest> History::keep(PackedContent content) {
+  Statement known = database_.prepare("SELECT 1 FROM content WHERE digest = ?");
+  known.bind(ByteView(content.digests.whole));
+  if (known.step()) return content.digests.whole;
+  Bytes ids;
+  if (!content.digests.pieces.empty()) {
+    const auto kept =
+        keep_all_pieces(content.digests.pieces, [&](std::span<const std::size_t> missing) {
+          std::vector<PackedPiece> packed;
+          for (const std::size_t i : missing) packed.push_back(std::move(content.pieces[i]));
+          return Result<std::vector<PackedPiece>>(std::move(packed));
+        });
+    if (!kept) return tl::unexpected(kept.error());
+    append_ids(ids, *kept);
+  }
+  if (auto added = add_content(content.digests.whole, content.size, content.whole, ids); !added)
+    return tl::unexpected(added.error());
+  return content.digests.whole;
 }
 
 Result<void> History::add_content(const Digest& digest, std::uint64_t size, ByteView packed,
@@ -144,13 +143,28 @@ Result<Bytes> History::keep_pieces(const ContentDigests& digests, ByteView conte
 
 Result<std::vector<std::int64_t>> History::keep_all_pieces(std::span<const Digest> digests,
                                                            std::span<const ByteView> pieces) {
+  return keep_all_pieces(digests, [&](std::span<const std::size_t> missing) {
+    std::vector<Result<PackedPiece>> packed(missing.size());
+    on_two_threads(missing.size(),
+                   [&](std::size_t i) { packed[i] = pack_piece(pieces[missing[i]]); });
+    std::vector<PackedPiece> fine;
+    for (Result<PackedPiece>& piece : packed) {
+      if (!piece) return Result<std::vector<PackedPiece>>(tl::unexpected(piece.error()));
+      fine.push_back(std::move(*piece));
+    }
+    return Result<std::vector<PackedPiece>>(std::move(fine));
+  });
+}
+
+Result<std::vector<std::int64_t>> History::keep_all_pieces(std::span<const Digest> digests,
+                                                           const PackPieces& pack) {
   if (!find_piece_) find_piece_ = database_.prepare("SELECT id FROM piece WHERE digest = ?");
   if (!add_piece_)
     add_piece_ = database_.prepare("INSERT INTO piece (digest, size, packed) VALUES (?, ?, ?)");
-  std::vector<std::int64_t> ids(pieces.size());
+  std::vector<std::int64_t> ids(digests.size());
   std::map<Digest, std::size_t> first;  // one piece can stand several times
   std::vector<std::size_t> missing;
-  for (std::size_t i = 0; i < pieces.size(); ++i) {
+  for (std::size_t i = 0; i < digests.size(); ++i) {
     if (find_piece_->again().bind(ByteView(digests[i])).step())
       ids[i] = find_piece_->integer(0);
     else if (find_piece_->failed())
@@ -159,16 +173,14 @@ Result<std::vector<std::int64_t>> History::keep_all_pieces(std::span<const Diges
       missing.push_back(i);
   }
   find_piece_->again();
-  std::vector<Result<Bytes>> packed(missing.size(), Bytes{});
-  on_two_threads(missing.size(), [&](std::size_t i) {
-    packed[i] = packed_bytes(pieces[missing[i]], kPieceCompression);
-  });
+  const auto packed = pack(missing);
+  if (!packed) return tl::unexpected(packed.error());
   for (std::size_t i = 0; i < missing.size(); ++i) {
-    if (!packed[i]) return tl::unexpected(packed[i].error());
+    const PackedPiece& piece = (*packed)[i];
     add_piece_->again()
         .bind(ByteView(digests[missing[i]]))
-        .bind(static_cast<std::int64_t>(pieces[missing[i]].size()))
-        .bind(ByteView(*packed[i]));
+        .bind(static_cast<std::int64_t>(piece.size))
+        .bind_lasting(piece.packed);
     if (auto done = add_piece_->run(); !done) return tl::unexpected(done.error());
     ids[missing[i]] = database_.last_row();
   }

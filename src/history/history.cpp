@@ -71,7 +71,8 @@ Result<Database> open_current(const Path& file) {
   // The journal of a change stays beside the database, ended by its zeroed head: making and
   // removing it each time takes longer than writing it.
   if (auto set = database->run("PRAGMA synchronous=FULL; PRAGMA foreign_keys=ON; "
-                               "PRAGMA journal_mode=PERSIST; PRAGMA journal_size_limit=1048576");
+                               "PRAGMA journal_mode=PERSIST; PRAGMA journal_size_limit=1048576; "
+                               "PRAGMA cache_size=-16384");
       !set)
     return tl::unexpected(set.error());
   if (auto ready = bring_forward(*database, file); !ready) return tl::unexpected(ready.error());

@@ -6,13 +6,16 @@
 #pragma once
 
 #include <cstdint>
+#include <functional>
 #include <optional>
 #include <set>
+#include <span>
 #include <string>
 #include <unordered_map>
 #include <vector>
 
 #include "bayswap/result.h"
+#include "history/packed_content.h"
 #include "history/sqlite.h"
 #include "history/turn_lock.h"
 #include "storage/version_digest.h"
@@ -83,6 +86,7 @@ class History {
                                                                    const Path& file);
 
   Result<Digest> keep(ByteView content);
+  Result<Digest> keep(PackedContent content);
   /// Keeps a content whose digests the caller has computed. Where it has most of its bytes in
   /// common with an older one that is kept already, only the pieces that differ are looked for.
   Result<void> keep_as(const ContentDigests& digests, ByteView content,
@@ -145,6 +149,11 @@ class History {
   /// The ids of pieces, in their order; those that are new are packed on two threads.
   Result<std::vector<std::int64_t>> keep_all_pieces(std::span<const Digest> digests,
                                                     std::span<const ByteView> pieces);
+  /// Gives the pieces at the places that are missing.
+  using PackPieces =
+      std::function<Result<std::vector<PackedPiece>>(std::span<const std::size_t> missing)>;
+  Result<std::vector<std::int64_t>> keep_all_pieces(std::span<const Digest> digests,
+                                                    const PackPieces& pack);
   Result<void> add_content(const Digest& digest, std::uint64_t size, ByteView packed,
                            ByteView pieces);
   Result<void> append_piece(std::int64_t id, Bytes& bytes, std::size_t limit) const;

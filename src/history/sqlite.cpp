@@ -46,12 +46,20 @@ Statement& Statement::bind(std::string_view value) {
   return *this;
 }
 
-Statement& Statement::bind(ByteView value) {
+Statement& Statement::bind_bytes(ByteView value, void (*keep)(void*)) {
   failed_ = sqlite3_bind_blob64(statement_.get(), next_++,
                                 value.empty() ? static_cast<const void*>("") : value.data(),
-                                value.size(), SQLITE_TRANSIENT) != SQLITE_OK ||
+                                value.size(), keep) != SQLITE_OK ||
             failed_;
   return *this;
+}
+
+Statement& Statement::bind(ByteView value) {
+  return bind_bytes(value, SQLITE_TRANSIENT);
+}
+
+Statement& Statement::bind_lasting(ByteView value) {
+  return bind_bytes(value, SQLITE_STATIC);
 }
 
 Statement& Statement::bind_null() {
@@ -61,6 +69,7 @@ Statement& Statement::bind_null() {
 
 Statement& Statement::again() {
   sqlite3_reset(statement_.get());
+  sqlite3_clear_bindings(statement_.get());
   next_ = 1;
   failed_ = statement_ == nullptr;
   return *this;
@@ -104,8 +113,8 @@ bool Statement::is_null(int column) const {
 
 Result<Database> Database::open(const Path& path, Mode mode) {
   sqlite3* raw = nullptr;
-  const int flags =
-      mode == Mode::read ? SQLITE_OPEN_READONLY : SQLITE_OPEN_READWRITE | SQLITE_OPEN_CREATE;
+  // Readers may have to roll back what a cut-off run left, and so open it to write as well.
+  const int flags = SQLITE_OPEN_READWRITE | (mode == Mode::write ? SQLITE_OPEN_CREATE : 0);
   const int result = sqlite3_open_v2(path.c_str(), &raw, flags, nullptr);
   Database database;
   database.handle_.reset(raw, sqlite3_close_v2);
@@ -115,6 +124,8 @@ Result<Database> Database::open(const Path& path, Mode mode) {
     return tl::unexpected(error);
   }
   sqlite3_busy_timeout(raw, kPatienceMs);
+  if (mode == Mode::read)
+    if (auto set = database.run("PRAGMA query_only=ON"); !set) return tl::unexpected(set.error());
   return database;
 }
 

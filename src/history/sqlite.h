@@ -27,6 +27,8 @@ class Statement {
   Statement& bind(std::int64_t value);
   Statement& bind(std::string_view value);
   Statement& bind(ByteView value);
+  /// Not copied: the bytes must stay as they are until the statement has run.
+  Statement& bind_lasting(ByteView value);
   Statement& bind_null();
 
   /// Ready for other values.
@@ -44,6 +46,8 @@ class Statement {
   [[nodiscard]] bool is_null(int column) const;
 
  private:
+  Statement& bind_bytes(ByteView value, void (*keep)(void*));
+
   sqlite3* database_;
   std::shared_ptr<sqlite3_stmt> statement_;
   int next_ = 1;

@@ -20,6 +20,7 @@
 #include "moves/package_target.h"
 #include "moves/state_target.h"
 #include "storage/archive_storage.h"
+#include "storage/clock.h"
 
 namespace bayswap {
 namespace {

@@ -7,6 +7,7 @@
 
 #include "bytes/text.h"
 #include "moves/mover.h"
+#include "storage/clock.h"
 
 namespace bayswap {
 

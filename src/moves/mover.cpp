@@ -11,6 +11,7 @@
 #include "bytes/text.h"
 #include "moves/in_use.h"
 #include "storage/atomic_write.h"
+#include "storage/clock.h"
 
 namespace bayswap {
 namespace {
@@ -29,12 +30,6 @@ Path nearest_folder(Storage& storage, const Path& path) {
 
 std::string tag_of(const MoveRecord& move) {
   return fmt::format("{}-{:x}", move_name(move.id), move.time_ns);
-}
-
-std::int64_t now_ns() {
-  return std::chrono::duration_cast<std::chrono::nanoseconds>(
-             std::chrono::system_clock::now().time_since_epoch())
-      .count();
 }
 
 Result<FileVersion> version_at(Storage& storage, const Path& path) {

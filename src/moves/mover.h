@@ -41,8 +41,6 @@ struct FolderSwap {
   std::function<void(std::uint64_t)> progress;  ///< bytes copied since it was told last
 };
 
-[[nodiscard]] std::int64_t now_ns();
-
 /// What is at a path now. Errors: `unreadable`; `link` when the path is no plain file.
 [[nodiscard]] Result<FileVersion> version_at(Storage& storage, const Path& path);
 

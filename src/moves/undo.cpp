@@ -6,6 +6,7 @@
 #include "bayswap/carry.h"
 #include "bytes/text.h"
 #include "moves/mover.h"
+#include "storage/clock.h"
 
 namespace bayswap {
 namespace {

@@ -38,6 +38,7 @@ std::string archive_name(const Path& path) {
 
 std::string inner_name(const Path& path) {
   std::string name = path.filename().string();
+  if (name.find(':') == std::string::npos) return name;
   for (const std::string_view ending :
        {".zip:", ".7z:", ".rar:", ".tar:", ".gz:", ".tgz:", ".bz2:", ".xz:", ".zst:"})
     if (const std::size_t at = lower_ascii(name).find(ending); at != std::string::npos)
@@ -46,8 +47,9 @@ std::string inner_name(const Path& path) {
 }
 
 Result<std::optional<ArchiveStorage::Inside>> ArchiveStorage::inside_of(const Path& path) {
+  const std::string& text = path.native();
+  if (text.find(':') == std::string::npos) return std::optional<Inside>{};
   const std::scoped_lock lock(opening_);
-  const std::string text = path.string();
   for (std::size_t colon = text.find(':'); colon != std::string::npos && colon > 0;
        colon = text.find(':', colon + 1)) {
     const Path archive = text.substr(0, colon);
@@ -136,6 +138,12 @@ Result<std::vector<std::string>> ArchiveStorage::list(const Path& folder) {
     }
   if (names.empty() && !start.empty()) return tl::unexpected(missing(folder));
   return std::vector<std::string>(names.begin(), names.end());
+}
+
+Result<std::vector<NamedInfo>> ArchiveStorage::entries(const Path& folder) {
+  auto plain = inner_.entries(folder);
+  if (plain || plain.error().code != "missing") return plain;
+  return Storage::entries(folder);
 }
 
 Result<void> ArchiveStorage::writable(const Path& path) {

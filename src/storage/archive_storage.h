@@ -22,6 +22,7 @@ class ArchiveStorage final : public Storage {
   [[nodiscard]] Result<FileView> view(const Path& path, std::uint64_t limit) override;
   [[nodiscard]] Result<Bytes> read(const Path& path, std::uint64_t limit) override;
   [[nodiscard]] Result<std::vector<std::string>> list(const Path& folder) override;
+  [[nodiscard]] Result<std::vector<NamedInfo>> entries(const Path& folder) override;
   [[nodiscard]] Result<void> create(const Path& path, ByteView bytes, std::uint32_t mode) override;
   [[nodiscard]] bool is_fat(const Path& path) override { return inner_.is_fat(path); }
   [[nodiscard]] std::int64_t born_ns(const Path& path) override { return inner_.born_ns(path); }
@@ -30,7 +31,9 @@ class ArchiveStorage final : public Storage {
   }
   [[nodiscard]] bool is_removable(const Path& path) override { return inner_.is_removable(path); }
   [[nodiscard]] Result<void> settle(const Path& path) override { return inner_.settle(path); }
-  [[nodiscard]] Bytes stamp(const Path& folder) override { return inner_.stamp(folder); }
+  [[nodiscard]] Bytes stamp(const Path& folder, std::int64_t before_ns) override {
+    return inner_.stamp(folder, before_ns);
+  }
   [[nodiscard]] bool is_as(const Path& folder, ByteView stamp) override {
     return inner_.is_as(folder, stamp);
   }

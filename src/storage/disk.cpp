@@ -141,6 +141,21 @@ class Disk final : public Storage {
     return names;
   }
 
+  Result<std::vector<NamedInfo>> entries(const Path& folder) override {
+    const std::unique_ptr<DIR, int (*)(DIR*)> handle(::opendir(folder.c_str()), ::closedir);
+    if (handle == nullptr) return read_error(folder, errno);
+    std::vector<NamedInfo> found;
+    struct stat status {};
+    while (const dirent* entry = ::readdir(handle.get())) {
+      const std::string_view name = entry->d_name;
+      if (name != "." && name != ".." &&
+          ::fstatat(::dirfd(handle.get()), entry->d_name, &status, AT_SYMLINK_NOFOLLOW) == 0)
+        found.push_back({std::string(name), info_of(status)});
+    }
+    std::ranges::sort(found, {}, &NamedInfo::name);
+    return found;
+  }
+
   Result<void> create(const Path& path, ByteView bytes, std::uint32_t mode) override {
     Descriptor file(::open(path.c_str(), O_WRONLY | O_CREAT | O_EXCL | O_CLOEXEC | O_NOFOLLOW,
                            static_cast<mode_t>(mode)));
@@ -192,7 +207,9 @@ class Disk final : public Storage {
     return {};
   }
 
-  Bytes stamp(const Path& folder) override { return stamp_of_tree(folder, is_fat(folder)); }
+  Bytes stamp(const Path& folder, std::int64_t before_ns) override {
+    return stamp_of_tree(folder, before_ns, is_fat(folder));
+  }
   bool is_as(const Path& folder, ByteView stamp) override { return tree_is_as(folder, stamp); }
 
   std::string writer_of(const Path& path) override { return writer_of_file(path); }

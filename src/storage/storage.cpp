@@ -23,6 +23,15 @@ Result<Bytes> Storage::read(const Path& path, std::uint64_t limit) {
   return Bytes(seen->bytes().begin(), seen->bytes().end());
 }
 
+Result<std::vector<NamedInfo>> Storage::entries(const Path& folder) {
+  auto names = list(folder);
+  if (!names) return tl::unexpected(names.error());
+  std::vector<NamedInfo> found;
+  for (std::string& name : *names)
+    if (const auto seen = info(folder / name)) found.push_back({std::move(name), *seen});
+  return found;
+}
+
 Result<Digest> Storage::copy(const Path& from, const Path& to, std::uint32_t mode,
                              const std::function<void(std::uint64_t)>& progress) {
   const auto seen = view(from, kSaveLimit);

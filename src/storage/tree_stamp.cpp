@@ -4,7 +4,6 @@
 #include <fcntl.h>
 #include <fmt/format.h>
 #include <sys/stat.h>
-#include <unistd.h>
 
 #include <algorithm>
 #include <cstring>
@@ -15,6 +14,7 @@
 #include <vector>
 
 #include "bytes/cursor.h"
+#include "storage/descriptor.h"
 
 namespace bayswap {
 namespace {
@@ -67,26 +67,14 @@ class Writer {
   Bytes bytes_;
 };
 
-class Folder {
- public:
-  explicit Folder(int fd) : fd_(fd) {}
-  ~Folder() {
-    if (fd_ >= 0) ::close(fd_);
-  }
-  Folder(const Folder&) = delete;
-  Folder& operator=(const Folder&) = delete;
-  [[nodiscard]] int get() const { return fd_; }
-  [[nodiscard]] bool open() const { return fd_ >= 0; }
-
- private:
-  int fd_;
-};
-
 class Stamper {
  public:
   Stamper(const Path& root, std::int64_t settled) : root_(root), settled_(settled) {}
 
   Bytes run() {
+    struct stat status {};
+    if (::lstat(root_.c_str(), &status) != 0) return {};
+    if (S_ISREG(status.st_mode)) return of_file(look_of(status));
     std::vector<std::string> waiting{""};
     while (!waiting.empty()) {
       const std::string folder = std::move(waiting.back());
@@ -97,9 +85,19 @@ class Stamper {
   }
 
  private:
+  // A record whose path is empty.
+  Bytes of_file(const Look& look) {
+    if (!settled(look)) return {};
+    stamp_.text("");
+    stamp_.look(look);
+    stamp_.number(0);
+    stamp_.number(0);
+    return std::move(stamp_.bytes());
+  }
+
   bool add(const std::string& relative, std::vector<std::string>& waiting) {
     const Path path = relative.empty() ? root_ : root_ / relative;
-    const Folder folder(::open(path.c_str(), O_RDONLY | O_DIRECTORY | O_CLOEXEC | O_NOFOLLOW));
+    const Descriptor folder(::open(path.c_str(), O_RDONLY | O_DIRECTORY | O_CLOEXEC | O_NOFOLLOW));
     struct stat status {};
     if (!folder.open() || ::fstat(folder.get(), &status) != 0) return false;
     const std::unique_ptr<DIR, int (*)(DIR*)> listing(::fdopendir(::dup(folder.get())), ::closedir);
@@ -197,7 +195,8 @@ struct StampedFolder {
 };
 
 bool folder_is_as(int root, const StampedFolder& stamped) {
-  const Folder folder(::openat(root, stamped.path, O_PATH | O_DIRECTORY | O_CLOEXEC | O_NOFOLLOW));
+  const Descriptor folder(
+      ::openat(root, stamped.path, O_PATH | O_DIRECTORY | O_CLOEXEC | O_NOFOLLOW));
   struct stat status {};
   if (!folder.open() || ::fstat(folder.get(), &status) != 0 || look_of(status) != stamped.look)
     return false;
@@ -219,12 +218,8 @@ bool folders_are_as(int root, std::span<const StampedFolder> folders) {
 
 }  // namespace
 
-Bytes stamp_of_tree(const Path& root, bool coarse_times) {
-  timespec now{};
-  ::clock_gettime(CLOCK_REALTIME, &now);
-  const std::int64_t settled =
-      now.tv_sec * kSecond + now.tv_nsec - (coarse_times ? kCoarse : kFine);
-  return Stamper(root, settled).run();
+Bytes stamp_of_tree(const Path& root, std::int64_t before_ns, bool coarse_times) {
+  return Stamper(root, before_ns - (coarse_times ? kCoarse : kFine)).run();
 }
 
 bool tree_is_as(const Path& root, ByteView stamp) {
@@ -240,8 +235,13 @@ bool tree_is_as(const Path& root, ByteView stamp) {
     entries += folder.count;
     folders.push_back(folder);
   }
-  const Folder top(::open(root.c_str(), O_PATH | O_DIRECTORY | O_CLOEXEC));
-  if (!reader.fine() || folders.empty() || !top.open()) return false;
+  if (!reader.fine() || folders.empty()) return false;
+  if (*folders.front().path == '\0') {
+    struct stat status {};
+    return ::lstat(root.c_str(), &status) == 0 && look_of(status) == folders.front().look;
+  }
+  const Descriptor top(::open(root.c_str(), O_PATH | O_DIRECTORY | O_CLOEXEC));
+  if (!top.open()) return false;
   constexpr std::uint64_t kFew = 2000;  // entries; fewer are not worth a thread
   const std::span<const StampedFolder> all(folders);
   if (entries < kFew) return folders_are_as(top.get(), all);

@@ -1,13 +1,16 @@
-// How everything below a folder looks: names, sizes and times, in one pass and checked in another.
+// How everything below a folder, or a single file, looks: names, sizes and times, in one pass and
+// checked in another.
 #pragma once
+
+#include <cstdint>
 
 #include "bayswap/storage.h"
 
 namespace bayswap {
 
-/// Empty where it cannot be taken, or where something changed so recently that another change in
-/// the same tick of the clock would not show.
-[[nodiscard]] Bytes stamp_of_tree(const Path& root, bool coarse_times);
+/// Empty where it cannot be taken, or where something may have changed since `before_ns`, as far as
+/// clocks of files tell.
+[[nodiscard]] Bytes stamp_of_tree(const Path& root, std::int64_t before_ns, bool coarse_times);
 
 /// Whether everything is as it was. Stats each file once, on two threads.
 [[nodiscard]] bool tree_is_as(const Path& root, ByteView stamp);

@@ -13,11 +13,14 @@
 #include "moves/mover.h"
 #include "naming/tags.h"
 #include "storage/atomic_write.h"
+#include "storage/clock.h"
+#include "versions/pack_ahead.h"
 #include "versions/timeline.h"
 
 namespace bayswap {
 namespace {
 
+constexpr std::uint64_t kAhead = 1U << 20U;       // bytes; smaller files are packed ahead
 constexpr std::uint64_t kInMemory = 8U << 20U;    // bytes; larger files are read in pieces
 constexpr std::int64_t kSettled = 2'000'000'000;  // nanoseconds: coarser than any file's time
 
@@ -67,6 +70,7 @@ class Keeper {
     auto transaction = Transaction::begin(history_.database());
     if (!transaction) return tl::unexpected(transaction.error());
     std::int64_t command = 0;
+    PackAhead ahead(*session_.storage, files_to_pack());
     for (const Found& save : found_) {
       MoveRecord move;
       move.kind = "keep";
@@ -79,7 +83,7 @@ class Keeper {
       for (const auto& [path, info] : save.files) {
         size += info.size;
         if (is_known(path, info)) continue;
-        auto version = keep_file(path, info);
+        auto version = keep_file(path, info, ahead);
         if (!version) {
           report_.findings.push_back(
               {Level::warn, version.error().code, version.error().text, version.error().hint});
@@ -125,24 +129,35 @@ class Keeper {
            known->second.size == info.size && info.modified_ns + kSettled < known->second.time_ns;
   }
 
-  Result<FileVersion> keep_file(const Path& path, const FileInfo& info) {
-    Storage& storage = *session_.storage;
-    FileVersion version{std::nullopt, info.modified_ns, info.mode};
-    if (info.size > kInMemory) {
-      const auto digest = history_.keep_file(storage, path);
-      if (!digest) return tl::unexpected(digest.error());
-      version.digest = *digest;
-    } else {
-      const auto bytes = storage.read(path, kInMemory);
-      if (!bytes) return tl::unexpected(bytes.error());
-      const auto digest = history_.keep(*bytes);
-      if (!digest) return tl::unexpected(digest.error());
-      version.digest = *digest;
-    }
-    const auto after = storage.info(path);
+  // Those that keep_file() asks for, in their order.
+  [[nodiscard]] std::vector<PackAhead::File> files_to_pack() const {
+    std::vector<PackAhead::File> files;
+    for (const Found& save : found_)
+      for (const auto& [path, info] : save.files)
+        if (info.size <= kAhead && !is_known(path, info)) files.push_back({path, info});
+    return files;
+  }
+
+  Result<FileVersion> keep_file(const Path& path, const FileInfo& info, PackAhead& ahead) {
+    auto digest = info.size <= kAhead ? keep_packed(ahead.next()) : keep_large(path, info.size);
+    if (!digest) return tl::unexpected(digest.error());
+    const auto after = session_.storage->info(path);
     if (!after || after->modified_ns != info.modified_ns || after->size != info.size)
       return tl::unexpected(place_changed(path));
-    return version;
+    return FileVersion{*digest, info.modified_ns, info.mode};
+  }
+
+  Result<Digest> keep_packed(Result<PackedContent> content) {
+    if (!content) return tl::unexpected(content.error());
+    return history_.keep(std::move(*content));
+  }
+
+  // Of a large file only the pieces that are new are packed, on two threads.
+  Result<Digest> keep_large(const Path& path, std::uint64_t size) {
+    if (size > kInMemory) return history_.keep_file(*session_.storage, path);
+    const auto bytes = session_.storage->read(path, kInMemory);
+    if (!bytes) return tl::unexpected(bytes.error());
+    return history_.keep(*bytes);
   }
 
   Result<void> find_in_bay(const Bay& bay) {

@@ -9,6 +9,7 @@
 #include "bytes/time_text.h"
 #include "moves/mover.h"
 #include "storage/atomic_write.h"
+#include "storage/clock.h"
 #include "versions/timeline.h"
 
 namespace bayswap {

@@ -16,7 +16,7 @@ namespace {
 
 class Killed : public test::Tool {
  protected:
-  // The process of a command, with nothing shown.
+  // The process of a command; what it says on standard error is gathered in a file.
   [[nodiscard]] pid_t start(std::vector<std::string> words) const {
     words.insert(words.begin(), BAYSWAP_TOOL);
     std::vector<char*> arguments;
@@ -30,8 +30,9 @@ class Killed : public test::Tool {
     ::setenv("XDG_DATA_HOME", data.c_str(), 1);
     ::setenv("XDG_CACHE_HOME", (data + "/cache").c_str(), 1);
     const int nowhere = ::open("/dev/null", O_WRONLY);
+    const int said = ::open(at("said").c_str(), O_WRONLY | O_CREAT | O_APPEND, 0644);
     ::dup2(nowhere, STDOUT_FILENO);
-    ::dup2(nowhere, STDERR_FILENO);
+    ::dup2(said, STDERR_FILENO);
     if (::chdir(folder_.path().c_str()) == 0) ::execv(arguments.front(), arguments.data());
     ::_exit(127);
   }
@@ -100,8 +101,8 @@ TEST_F(Killed, TwoAtOnceTakeTurns) {
     // The one whose plan the other overtook stops; it never writes over what it has not seen.
     const int one = wait_for(first);
     const int other = wait_for(second);
-    EXPECT_TRUE(one == 0 || one == 1) << one;
-    EXPECT_TRUE(other == 0 || other == 1) << other;
+    EXPECT_TRUE(one == 0 || one == 1) << one << test::text_of(folder_ / "said");
+    EXPECT_TRUE(other == 0 || other == 1) << other << test::text_of(folder_ / "said");
     EXPECT_TRUE(one == 0 || other == 0);
   }
   EXPECT_FALSE(has_leftovers());

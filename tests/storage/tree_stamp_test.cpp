@@ -6,6 +6,7 @@
 #include <functional>
 #include <thread>
 
+#include "storage/clock.h"
 #include "support/bytes.h"
 #include "support/card_zoo.h"
 #include "support/folder.h"
@@ -30,10 +31,10 @@ class Stamps : public testing::Test {
 };
 
 TEST_F(Stamps, HoldWhileNothingChanges) {
-  const Bytes stamp = stamp_of_tree(folder_.path(), false);
+  const Bytes stamp = stamp_of_tree(folder_.path(), now_ns(), false);
   ASSERT_FALSE(stamp.empty());
   EXPECT_TRUE(tree_is_as(folder_.path(), stamp));
-  EXPECT_EQ(stamp_of_tree(folder_.path(), false), stamp);
+  EXPECT_EQ(stamp_of_tree(folder_.path(), now_ns(), false), stamp);
 }
 
 TEST_F(Stamps, EveryChangeShows) {
@@ -60,25 +61,27 @@ TEST_F(Stamps, EveryChangeShows) {
        }}};
   for (const auto& [what, change] : changes) {
     settle();
-    const Bytes stamp = stamp_of_tree(folder_.path(), false);
+    const Bytes stamp = stamp_of_tree(folder_.path(), now_ns(), false);
     ASSERT_FALSE(stamp.empty()) << what;
     change();
     EXPECT_FALSE(tree_is_as(folder_.path(), stamp)) << what;
   }
-  EXPECT_FALSE(tree_is_as(folder_ / "nowhere", stamp_of_tree(folder_ / "shelf 0", false)));
+  EXPECT_FALSE(
+      tree_is_as(folder_ / "nowhere", stamp_of_tree(folder_ / "shelf 0", now_ns(), false)));
 }
 
 TEST_F(Stamps, YoungChangesMakeNone) {
   folder_.write("young.sav", Bytes(3));
-  EXPECT_TRUE(stamp_of_tree(folder_.path(), false).empty());
+  EXPECT_TRUE(stamp_of_tree(folder_.path(), now_ns(), false).empty());
   settle();
-  EXPECT_FALSE(stamp_of_tree(folder_.path(), false).empty());
-  EXPECT_TRUE(stamp_of_tree(folder_.path(), true).empty()) << "where clocks count in seconds";
-  EXPECT_TRUE(stamp_of_tree(folder_ / "nowhere", false).empty());
+  EXPECT_FALSE(stamp_of_tree(folder_.path(), now_ns(), false).empty());
+  EXPECT_TRUE(stamp_of_tree(folder_.path(), now_ns(), true).empty())
+      << "where clocks count in seconds";
+  EXPECT_TRUE(stamp_of_tree(folder_ / "nowhere", now_ns(), false).empty());
 }
 
 TEST_F(Stamps, DamagedOnesDoNotHold) {
-  const Bytes stamp = stamp_of_tree(folder_.path(), false);
+  const Bytes stamp = stamp_of_tree(folder_.path(), now_ns(), false);
   test::Numbers numbers(5);
   for (int round = 0; round < test::rounds(2000); ++round) {
     Bytes broken = stamp;
@@ -95,7 +98,7 @@ TEST_F(Stamps, ManyFilesAreSharedByTwoThreads) {
   for (int i = 0; i < 2500; ++i)
     folder_.write("many " + std::to_string(i % 7) + "/" + std::to_string(i), Bytes(1));
   settle();
-  const Bytes stamp = stamp_of_tree(folder_.path(), false);
+  const Bytes stamp = stamp_of_tree(folder_.path(), now_ns(), false);
   EXPECT_TRUE(tree_is_as(folder_.path(), stamp));
   folder_.write("many 3/3", Bytes(2));
   EXPECT_FALSE(tree_is_as(folder_.path(), stamp));

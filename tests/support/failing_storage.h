@@ -1,6 +1,8 @@
 // The disk, with one operation that fails or with power that goes away.
 #pragma once
 
+#include <functional>
+
 #include "bayswap/storage.h"
 
 namespace bayswap::test {
@@ -10,6 +12,9 @@ class FailingStorage : public Storage {
   enum class Fault { error, power_loss };
   /// The `at`-th changing operation (from 1) fails; after a power loss all later ones fail too.
   FailingStorage(std::size_t at, Fault fault) : at_(at), fault_(fault) {}
+  /// Fails from the moment on when something else says that the power is gone.
+  explicit FailingStorage(std::function<bool()> power_is_lost)
+      : at_(0), fault_(Fault::power_loss), power_is_lost_(std::move(power_is_lost)) {}
 
   [[nodiscard]] std::size_t operations() const { return count_; }
   [[nodiscard]] bool failed() const { return failed_; }
@@ -50,7 +55,9 @@ class FailingStorage : public Storage {
  private:
   bool fails() {
     ++count_;
-    const bool now = count_ == at_ || (fault_ == Fault::power_loss && count_ > at_);
+    const bool now = power_is_lost_
+                         ? power_is_lost_()
+                         : count_ == at_ || (fault_ == Fault::power_loss && count_ > at_);
     failed_ = failed_ || now;
     return now;
   }
@@ -60,6 +67,7 @@ class FailingStorage : public Storage {
 
   std::size_t at_;
   Fault fault_;
+  std::function<bool()> power_is_lost_;
   std::size_t count_ = 0;
   bool failed_ = false;
 };

@@ -60,6 +60,11 @@ inline Bytes read(const Path& path) {
   return {view.begin(), view.end()};
 }
 
+inline std::string text_of(const Path& path) {
+  std::ifstream file(path, std::ios::binary);
+  return {std::istreambuf_iterator<char>(file), {}};
+}
+
 /// Names, contents, modes and times (to the nanosecond) of everything below a folder.
 inline std::map<std::string, std::string> snapshot(const Path& folder) {
   std::map<std::string, std::string> found;

@@ -87,35 +87,40 @@ void read_pairs(ByteView data, Reading& reading) {
   }
 }
 
-// The highest bit of each of eight bytes that is a letter or a blank.
-std::uint64_t letters_among(ByteView block, std::size_t at) {
-  constexpr std::uint64_t kOnes = 0x0101010101010101;
-  constexpr std::uint64_t kHigh = 0x8080808080808080;
-  std::uint64_t bytes = 0;
-  std::memcpy(&bytes, block.data() + at, sizeof bytes);
-  const std::uint64_t low = (bytes | 0x20U * kOnes) & ~kHigh;
-  // Adding carries into the highest bit from 'a' on, and from behind 'z' on.
-  const std::uint64_t letter = (low + (0x80U - 'a') * kOnes) & ~(low + (0x7FU - 'z') * kOnes);
-  const std::uint64_t differs = bytes ^ std::uint64_t{' '} * kOnes;
-  const std::uint64_t blank = ~(((differs & ~kHigh) + 0x7FU * kOnes) | differs);
-  return ((letter & ~bytes) | blank) & kHigh;
-}
+constexpr std::size_t kBlock = 4096;  // a multiple of every unit
 
 // Where runs of eight letters and blanks can be, in whatever order: each covers four aligned bytes
 // that are all letters as they are stored. Stretches begin and end at multiples of eight, with
 // eight bytes to spare.
 std::vector<std::pair<std::size_t, std::size_t>> stretches_of_letters(ByteView block) {
   constexpr std::size_t kUnit = 8;
+  constexpr std::size_t kStep = 64;
+  std::array<std::uint8_t, kBlock + kStep> letters{};  // 255 for those and blanks, else 0
+  // Plain loops over bytes, which compilers turn into wide ones: most blocks hold no text at all.
+  const auto* bytes = reinterpret_cast<const std::uint8_t*>(block.data());
+  for (std::size_t i = 0; i < block.size(); ++i) {
+    const auto from_a = static_cast<std::uint8_t>((bytes[i] | 0x20U) - 'a');
+    letters[i] = static_cast<std::uint8_t>(-((from_a < 26) | (bytes[i] == ' ')));
+  }
   std::vector<std::pair<std::size_t, std::size_t>> stretches;
-  for (std::size_t at = 0; at + kUnit <= block.size(); at += kUnit) {
-    const std::uint64_t letters = letters_among(block, at);
-    if ((letters & 0xFFFFFFFF) != 0x80808080 && letters >> 32U != 0x80808080) continue;
-    const std::size_t from = at < 2 * kUnit ? 0 : at - kUnit;
-    const std::size_t to = std::min(block.size(), at + 2 * kUnit);
-    if (!stretches.empty() && from <= stretches.back().second)
-      stretches.back().second = to;
-    else
-      stretches.emplace_back(from, to);
+  const auto all_letters = [&](std::size_t at) {
+    std::uint32_t four = 0;
+    std::memcpy(&four, letters.data() + at, sizeof four);
+    return four == 0xFFFFFFFF;
+  };
+  for (std::size_t step = 0; step < block.size(); step += kStep) {
+    bool any = false;
+    for (std::size_t at = step; at < step + kStep; at += 4) any |= all_letters(at);
+    if (!any) continue;
+    for (std::size_t at = step; at < step + kStep && at + kUnit <= block.size(); at += kUnit) {
+      if (!all_letters(at) && !all_letters(at + 4)) continue;
+      const std::size_t from = at < 2 * kUnit ? 0 : at - kUnit;
+      const std::size_t to = std::min(block.size(), at + 2 * kUnit);
+      if (!stretches.empty() && from <= stretches.back().second)
+        stretches.back().second = to;
+      else
+        stretches.emplace_back(from, to);
+    }
   }
   return stretches;
 }
@@ -159,7 +164,6 @@ std::optional<std::size_t> judge_byte_order(ByteView stored, const std::vector<s
             winner(units, count_words(stored, words, units), std::greater<std::size_t>()))
       return by_words;
   constexpr int kPlenty = 32;                    // pairs that settle it before the end
-  constexpr std::size_t kBlock = 4096;           // a multiple of every unit
   constexpr std::size_t kMostRead = 8 * kBlock;  // text that comes later is rare
   // Clear is: enough pairs, twice those of any other order, and more than chance would give.
   const auto clear = [](const Reading& best, const Reading& other) {

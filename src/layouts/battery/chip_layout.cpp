@@ -86,6 +86,8 @@ ChipLayout::ChipLayout(ChipSpec spec) : spec_(std::move(spec)) {
   info_.parts = {spec_.part};
   for (const std::uint64_t size : spec_.body_sizes)
     info_.file_sizes.push_back(stored_size(size, spec_.arrangement));
+  smallest_first_ = spec_.body_sizes;
+  std::ranges::sort(smallest_first_);
 }
 
 std::optional<std::uint64_t> ChipLayout::stored_size_of(std::uint64_t file,
@@ -113,9 +115,7 @@ std::optional<ChipLayout::Frame> ChipLayout::frame_of(ByteView file, const Hints
     return frame;
   }
   if (hinted || is_erased(body)) return frame;
-  std::vector<std::uint64_t> smaller = spec_.body_sizes;
-  std::sort(smaller.begin(), smaller.end());
-  for (const std::uint64_t size : smaller) {
+  for (const std::uint64_t size : smallest_first_) {
     if (size >= frame.chip) break;
     const std::uint64_t period = stored_size(size, spec_.arrangement);
     if (!repeats(body, static_cast<std::size_t>(period)) || has_short_period(body)) continue;

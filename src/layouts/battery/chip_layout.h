@@ -54,6 +54,7 @@ class ChipLayout final : public Layout {
   [[nodiscard]] std::uint64_t size_for(const Part& part, const Hints& hints) const;
 
   ChipSpec spec_;
+  std::vector<std::uint64_t> smallest_first_;  // the sizes of its chips
   LayoutInfo info_;
 };
 
