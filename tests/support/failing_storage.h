@@ -1,4 +1,4 @@
-// The disk, with one operation that fails or with power that goes away.
+// The disk, with one operation that fails, with no room left, or with power that goes away.
 #pragma once
 
 #include <functional>
@@ -9,8 +9,10 @@ namespace bayswap::test {
 
 class FailingStorage : public Storage {
  public:
-  enum class Fault { error, power_loss };
-  /// The `at`-th changing operation (from 1) fails; after a power loss all later ones fail too.
+  enum class Fault { error, full, half, power_loss };
+  static constexpr Fault kFaults[] = {Fault::error, Fault::full, Fault::half, Fault::power_loss};
+  /// The `at`-th changing operation (from 1) fails. On a full disk, all later ones that need room
+  /// fail too, after a power loss all; `half` leaves half of the file behind, as does power.
   FailingStorage(std::size_t at, Fault fault) : at_(at), fault_(fault) {}
   /// Fails from the moment on when something else says that the power is gone.
   explicit FailingStorage(std::function<bool()> power_is_lost)
@@ -25,9 +27,8 @@ class FailingStorage : public Storage {
   }
   Result<std::vector<std::string>> list(const Path& folder) override { return disk().list(folder); }
   Result<void> create(const Path& path, ByteView bytes, std::uint32_t mode) override {
-    if (fails()) {
-      // Half of it is there, as after a full disk or a cut.
-      if (fault_ == Fault::power_loss && count_ == at_)
+    if (fails(true)) {
+      if ((fault_ == Fault::power_loss || fault_ == Fault::half) && count_ == at_)
         (void)disk().create(path, bytes.first(bytes.size() / 2), mode);
       return broken(path);
     }
@@ -40,7 +41,7 @@ class FailingStorage : public Storage {
     return fails() ? broken(path) : disk().remove(path);
   }
   Result<void> make_folder(const Path& path) override {
-    return fails() ? broken(path) : disk().make_folder(path);
+    return fails(true) ? broken(path) : disk().make_folder(path);
   }
   Result<void> remove_folder(const Path& path) override {
     return fails() ? broken(path) : disk().remove_folder(path);
@@ -53,11 +54,13 @@ class FailingStorage : public Storage {
   }
 
  private:
-  bool fails() {
+  bool fails(bool needs_room = false) {
     ++count_;
-    const bool now = power_is_lost_
-                         ? power_is_lost_()
-                         : count_ == at_ || (fault_ == Fault::power_loss && count_ > at_);
+    const bool later = count_ > at_ && at_ > 0;
+    const bool now = power_is_lost_                ? power_is_lost_()
+                     : fault_ == Fault::full       ? (count_ == at_ || later) && needs_room
+                     : fault_ == Fault::power_loss ? count_ == at_ || later
+                                                   : count_ == at_;
     failed_ = failed_ || now;
     return now;
   }
