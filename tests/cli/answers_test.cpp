@@ -114,6 +114,34 @@ TEST_F(Answers, DamagedOnesAreLookedUpAnew) {
   }
 }
 
+// Keeping again is answered at once while nothing changed, in the place and in history.
+TEST_F(Answers, KeepingAgainSeesEveryChange) {
+  const std::vector<std::string> keep{"keep", "den"};
+  const auto kept_now = [&] { return object({"keep", "den"})["kept"].size(); };
+  ASSERT_GT(kept_now(), 0U);
+  settle();
+  const std::string known = run(keep).out;
+  ASSERT_EQ(kept().size(), 1U) << "nothing was new, which is worth remembering";
+  EXPECT_EQ(run(keep).out, known);
+  // A save that was played, in the same number of bytes.
+  const std::string save = "den/saves/Lantern Drift (Japan).srm";
+  Bytes played = test::read(folder_ / save);
+  played[100] ^= std::byte{1};
+  folder_.write(save, played);
+  EXPECT_EQ(kept_now(), 1U);
+  settle();
+  EXPECT_EQ(run(keep).out, known);
+  // A new one, and one that went.
+  folder_.write("den/saves/Tin Orchard (Japan).srm", test::random_bytes(8192, 6));
+  std::filesystem::remove(folder_ / "den/saves/Glacier Post (America).srm");
+  EXPECT_NE(run(keep).out, known);
+  settle();
+  (void)run(keep);
+  // A history that is another one knows nothing.
+  std::filesystem::remove_all(folder_ / "xdg/data");
+  EXPECT_GT(kept_now(), 1U);
+}
+
 TEST_F(Answers, AStatusIsKeptToo) {
   const std::vector<std::string> look{"look", "downloads"};
   (void)fresh(look);

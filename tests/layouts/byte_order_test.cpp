@@ -5,6 +5,7 @@
 
 #include <array>
 #include <random>
+#include <span>
 
 #include "bytes/order.h"
 #include "support/bytes.h"
@@ -63,6 +64,47 @@ TEST(ByteOrder, SaysNothingOfNoise) {
   EXPECT_EQ(claims, 0U);
   EXPECT_FALSE(judge_byte_order(test::filled(0x8000, 0), {}, kWordUnits));
   EXPECT_FALSE(judge_byte_order({}, {}, kWordUnits));
+}
+
+// One sentence, wherever it stands: at the very ends, over the edges of blocks, in small chips.
+TEST(ByteOrder, FindsTextAtEveryPlace) {
+  const std::string text = "the lantern quay and the winter station stand where the river bends";
+  std::mt19937 numbers(29);
+  for (const std::size_t size : {512U, 2048U, 8192U, 0x8000U}) {
+    const auto units = size <= 2048 ? std::span<const std::size_t>(kEepromUnits)
+                                    : std::span<const std::size_t>(kWordUnits);
+    std::size_t silent = 0;
+    for (int round = 0; round < 200; ++round) {
+      // Blocks are 4,096 bytes, and looked at in steps of 64.
+      const std::size_t last = size - text.size();
+      const std::size_t places[] = {
+          0, last, std::min<std::size_t>(4096 - 30, last),
+          std::min<std::size_t>(64 * (numbers() % 64) + numbers() % 9, last), numbers() % last};
+      const std::size_t unit = units[numbers() % units.size()];
+      Bytes stored = test::random_bytes(size, static_cast<std::uint32_t>(numbers()));
+      for (std::byte& byte : stored) byte |= std::byte{0x80};  // no letters by chance
+      test::put(stored, places[static_cast<std::size_t>(round) % 5], text);
+      reverse_units(stored, unit);
+      const auto judged = judge_byte_order(stored, {}, units);
+      if (judged) {
+        ASSERT_EQ(*judged, unit) << size << ", round " << round;
+      }
+      if (!judged) ++silent;
+    }
+    // Over the edge of a block, each half speaks for itself, and may say too little.
+    EXPECT_LE(silent, 45U) << size;
+  }
+}
+
+TEST(ByteOrder, LettersThatAreNoTextSayHardlyEverAnything) {
+  std::mt19937 numbers(30);
+  std::size_t claims = 0;
+  for (int round = 0; round < 200; ++round) {
+    Bytes stored(0x2000);
+    for (std::byte& byte : stored) byte = static_cast<std::byte>('A' + numbers() % 26);
+    if (judge_byte_order(stored, {}, kWordUnits)) ++claims;
+  }
+  EXPECT_LE(claims, 4U) << "of 200: pairs of letters agree by chance, now and then";
 }
 
 TEST(ByteOrder, WordsOfTheRomSettleIt) {

@@ -40,6 +40,33 @@ TEST(Disk, RefusesWhatIsNoFile) {
   EXPECT_EQ(disk().list(folder / "big").error().trouble, Trouble::input);
 }
 
+// What is in a folder, in one call or in many.
+TEST(Disk, EntriesAreTheListAndWhatIsSaidOfEach) {
+  const TempFolder folder;
+  for (const char* name : {"b.srm", "a.srm", ".hidden", "Z.srm", "\xC3\xA9.srm", "with space"})
+    folder.write(name, test::random_bytes(static_cast<std::size_t>(*name) & 0x3FU, 1));
+  folder.write("deeper/c.srm", test::filled(3, 1));
+  std::filesystem::create_symlink(folder / "a.srm", folder / "link");
+  std::filesystem::create_symlink(folder / "nowhere", folder / "dangling");
+  ASSERT_EQ(::mkfifo((folder / "pipe").c_str(), 0600), 0);
+  const auto entries = disk().entries(folder.path());
+  ASSERT_TRUE(entries);
+  const auto names = disk().list(folder.path());
+  ASSERT_TRUE(names);
+  ASSERT_EQ(entries->size(), names->size());
+  for (std::size_t i = 0; i < names->size(); ++i) {
+    const auto info = disk().info(folder / (*names)[i]);
+    ASSERT_TRUE(info);
+    EXPECT_EQ((*entries)[i].name, (*names)[i]);
+    EXPECT_EQ((*entries)[i].info.type, info->type) << (*names)[i];
+    EXPECT_EQ((*entries)[i].info.size, info->size);
+    EXPECT_EQ((*entries)[i].info.modified_ns, info->modified_ns);
+    EXPECT_EQ((*entries)[i].info.mode, info->mode);
+  }
+  EXPECT_EQ(disk().entries(folder / "none").error().code, "missing");
+  EXPECT_EQ(disk().entries(folder / "a.srm").error().trouble, Trouble::input);
+}
+
 TEST(Disk, CreatesOnlyWhatIsNotThere) {
   const TempFolder folder;
   ASSERT_TRUE(disk().create(folder / "new", test::filled(5, 7), 0640));

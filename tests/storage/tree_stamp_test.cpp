@@ -80,6 +80,36 @@ TEST_F(Stamps, YoungChangesMakeNone) {
   EXPECT_TRUE(stamp_of_tree(folder_ / "nowhere", now_ns(), false).empty());
 }
 
+TEST_F(Stamps, ASingleFileHasOneToo) {
+  const Path file = folder_.write("alone.db", test::random_bytes(3000, 1));
+  EXPECT_TRUE(stamp_of_tree(file, now_ns(), false).empty()) << "too young";
+  std::this_thread::sleep_for(std::chrono::milliseconds(40));
+  const Bytes stamp = stamp_of_tree(file, now_ns(), false);
+  ASSERT_FALSE(stamp.empty());
+  EXPECT_TRUE(tree_is_as(file, stamp));
+  Bytes other = test::read(file);
+  other[7] ^= std::byte{1};
+  folder_.write("alone.db", other);
+  EXPECT_FALSE(tree_is_as(file, stamp));
+  std::filesystem::remove(file);
+  EXPECT_FALSE(tree_is_as(file, stamp));
+  EXPECT_TRUE(stamp_of_tree(file, now_ns(), false).empty());
+  std::filesystem::create_directory(file);
+  EXPECT_FALSE(tree_is_as(file, stamp)) << "a folder of that name is another thing";
+}
+
+// A stamp is taken while others read: what changes from its beginning on spoils it.
+TEST_F(Stamps, AChangeSinceTheTimeThatIsGivenMakesNone) {
+  std::this_thread::sleep_for(std::chrono::milliseconds(40));
+  const std::int64_t begun = now_ns();
+  EXPECT_FALSE(stamp_of_tree(folder_.path(), begun, false).empty());
+  std::this_thread::sleep_for(std::chrono::milliseconds(5));
+  folder_.write("shelf 0/new.srm", test::filled(10, 1));
+  std::this_thread::sleep_for(std::chrono::milliseconds(60));
+  EXPECT_TRUE(stamp_of_tree(folder_.path(), begun, false).empty());
+  EXPECT_FALSE(stamp_of_tree(folder_.path(), now_ns(), false).empty()) << "known since";
+}
+
 TEST_F(Stamps, DamagedOnesDoNotHold) {
   const Bytes stamp = stamp_of_tree(folder_.path(), now_ns(), false);
   test::Numbers numbers(5);
