@@ -1,13 +1,15 @@
 #include "answers/answer_book.h"
 
+#include <fmt/format.h>
+
 #include <algorithm>
+#include <functional>
 #include <set>
 
 #include "bytes/cursor.h"
 #include "bytes/text.h"
 #include "storage/atomic_write.h"
 #include "storage/clock.h"
-#include "storage/hash.h"
 
 namespace bayswap {
 namespace {
@@ -75,7 +77,8 @@ std::set<Path> rom_folders_elsewhere(const Session& session, const Path& folder)
 }  // namespace
 
 Path AnswerBook::file_of(const std::string& question) const {
-  return places_.cache / (sha256_hex(as_bytes(question)).substr(0, 32) + ".answer");
+  // Two questions of one name would only take each other's place: the file holds the question.
+  return places_.cache / fmt::format("{:016x}.answer", std::hash<std::string>{}(question));
 }
 
 std::optional<Answer> AnswerBook::recall(const std::string& question) {

@@ -145,6 +145,8 @@ class Learner {
 
   Result<std::vector<Shelf>> shelves() {
     const std::vector<WalkedFile> files = files_below(storage_, place_);
+    companions_ = std::ranges::any_of(
+        files, [](const WalkedFile& file) { return is_companion_name(file.path); });
     roms_ = RomIndex::of(storage_, files, catalog_);
     for (const WalkedFile& file : files)
       if (!roms_.has_path(file.path)) candidates_.push_back({file.path, below(place_, file.path)});
@@ -210,7 +212,7 @@ class Learner {
       if (!view) return false;
       Hints hints;
       hints.file_name = candidate.path.filename().string();
-      hints.companion = read_companion(storage_, candidate.path);
+      if (companions_) hints.companion = read_companion(storage_, candidate.path);
       std::string pattern = literal_text(candidate.relative);
       const CardLayout* card = as_card(guess.layout);
       if (card != nullptr && card->card_info().package) {
@@ -272,7 +274,7 @@ class Learner {
     if (!view) return;
     Hints hints;
     hints.file_name = candidate.path.filename().string();
-    hints.companion = read_companion(storage_, candidate.path);
+    if (companions_) hints.companion = read_companion(storage_, candidate.path);
     candidate.guesses = identify(view->bytes(), hints);
     candidate.state = state_sign(hints.file_name, view->bytes(), {}, {}) >= StateSign::form;
   }
@@ -438,6 +440,7 @@ class Learner {
   const Catalog& catalog_;
   Path place_;
   RomIndex roms_;
+  bool companions_ = false;                         // some file there is called as second files are
   std::unordered_map<std::string, bool> patterns_;  // whether a text is one
   std::map<std::string, std::pair<std::string, std::vector<const RomFile*>>> words_;
   std::vector<std::string> questions_;
