@@ -9,6 +9,7 @@
 
 #include "bays/walk.h"
 #include "bytes/text.h"
+#include "storage/two_threads.h"
 
 namespace bayswap::cli {
 namespace {
@@ -167,16 +168,23 @@ Answer overview_of(const std::vector<OverviewRow>& rows, const std::string& root
                                       ", " + counted(others, "other file")) +
          "\n";
   if (!saves.empty()) text += heading(style);
+  struct Line {
+    std::string text;
+    std::size_t age_at = 0;
+  };
+  std::vector<Line> lines(saves.size());
+  on_two_threads(lines.size(), [&](std::size_t i) {
+    lines[i].text = line_of(*saves[i], root, now_ns, style, lines[i].age_at);
+  });
   std::optional<std::optional<System>> group;
-  for (const OverviewRow* row : saves) {
+  for (std::size_t i = 0; i < saves.size(); ++i) {
+    const OverviewRow* row = saves[i];
     if (!group || *group != row->system) {
       group = row->system;
       text += style.paint(Tone::key, row->system ? to_string(*row->system) : "not told") + "\n";
     }
-    std::size_t age_at = 0;
-    const std::string line = line_of(*row, root, now_ns, style, age_at);
-    answer.ages.push_back({text.size() + age_at, row->modified_ns});
-    text += line;
+    answer.ages.push_back({text.size() + lines[i].age_at, row->modified_ns});
+    text += lines[i].text;
   }
   Findings findings;
   for (const OverviewRow& row : rows)

@@ -329,7 +329,8 @@ Item unreadable_item(const Path& path, std::uint64_t size, const Error& error) {
   return item;
 }
 
-// Files that are looked at on two threads, and handed on in their order.
+// Files that are looked at on two threads, and handed on in their order, by one thread at a time:
+// those of the batch before while the next ones are looked at.
 class FileBatch {
  public:
   FileBatch(Session& session, RomFolders& folders, const LookOptions& options, const Around& around,
@@ -339,17 +340,32 @@ class FileBatch {
   void add(const WalkedFile& file) {
     constexpr std::size_t kMost = 256;  // files that wait
     files_.push_back(&file);
-    if (files_.size() == kMost) finish();
+    if (files_.size() == kMost) look_at_batch();
   }
 
   void finish() {
-    std::vector<Item> items(files_.size());
-    on_two_threads(files_.size(), [&](std::size_t i) { items[i] = item_at(*files_[i]); });
-    for (const Item& item : items) sink_(item);
-    files_.clear();
+    look_at_batch();
+    hand_on();
   }
 
  private:
+  void look_at_batch() {
+    std::vector<Item> items(files_.size());
+    on_two_threads(files_.size() + 1, [&](std::size_t i) {
+      if (i == 0)
+        hand_on();
+      else
+        items[i - 1] = item_at(*files_[i - 1]);
+    });
+    ready_ = std::move(items);
+    files_.clear();
+  }
+
+  void hand_on() {
+    for (const Item& item : ready_) sink_(item);
+    ready_.clear();
+  }
+
   Item item_at(const WalkedFile& file) {
     Around around = around_;
     around.info = &file.info;
@@ -367,6 +383,7 @@ class FileBatch {
   Around around_;
   const std::function<void(const Item&)>& sink_;
   std::vector<const WalkedFile*> files_;
+  std::vector<Item> ready_;  // looked at, and not yet handed on
 };
 
 }  // namespace
