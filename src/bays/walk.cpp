@@ -26,6 +26,12 @@ std::vector<WalkedFile> files_below(Storage& storage, const Path& folder, bool b
   return files;
 }
 
+std::string_view folder_text(const Path& file) {
+  const std::string_view text = file.native();
+  const std::size_t slash = text.rfind('/');
+  return text.substr(0, slash == std::string_view::npos ? 0 : slash);
+}
+
 std::string below(const Path& folder, const Path& path) {
   const std::string& whole = path.native();
   const std::string& start = folder.native();

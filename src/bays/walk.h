@@ -2,6 +2,7 @@
 #pragma once
 
 #include <functional>
+#include <string_view>
 
 #include "bayswap/storage.h"
 
@@ -20,6 +21,9 @@ struct WalkedFile {
 /// Swap's own unfinished files are passed over.
 void walk_files(Storage& storage, const Path& folder, bool below,
                 const std::function<void(const Path&, const FileInfo&)>& visit);
+
+/// The text of a file's folder, without the cost of a path of its own.
+[[nodiscard]] std::string_view folder_text(const Path& file);
 
 /// The part of a path below a folder that it begins with.
 [[nodiscard]] std::string below(const Path& folder, const Path& path);

@@ -40,8 +40,8 @@ std::vector<FoundFolder> find_folders(Storage& storage, const Path& root,
   std::vector<FoundFolder> found;
   Path last;  // folder of the file before, for which all is done
   for (const auto& [file, info] : files) {
+    if (folder_text(file) == last.native()) continue;
     const Path inside = file.parent_path();
-    if (inside.native() == last.native()) continue;
     last = inside;
     // The nearest folder above a file that is a save; what lies deeper is part of it.
     std::optional<FoundFolder> best;

@@ -426,6 +426,7 @@ Result<void> look(Session& session, const Path& path, const LookOptions& options
   for (const FoundFolder& found : find_folders(*session.storage, path, files))
     titles.insert(found.path.string());
   std::optional<Path> whole;  // a folder that is one save
+  Path inside;
   Path entered;
   const bool companions = std::ranges::any_of(
       files, [](const WalkedFile& file) { return is_companion_name(file.path); });
@@ -439,7 +440,7 @@ Result<void> look(Session& session, const Path& path, const LookOptions& options
     return true;
   };
   for (const WalkedFile& file : files) {
-    const Path inside = file.path.parent_path();
+    if (folder_text(file.path) != inside.native()) inside = file.path.parent_path();
     if (whole && lies_in(*whole, inside)) continue;
     if (const auto title = title_above(titles, inside); title && show_whole(*title)) continue;
     if (inside.native() != entered.native()) {

@@ -14,9 +14,18 @@ Result<std::vector<Path>> make_folders(Storage& storage, const Path& folder) {
   for (Path at = folder; !at.empty() && is_missing(storage, at); at = at.parent_path())
     missing.push_back(at);
   std::reverse(missing.begin(), missing.end());
-  for (const Path& path : missing)
-    if (auto made = storage.make_folder(path); !made) return tl::unexpected(made.error());
-  return missing;
+  std::vector<Path> ours;
+  for (const Path& path : missing) {
+    const auto made = storage.make_folder(path);
+    if (made) {
+      ours.push_back(path);
+      continue;
+    }
+    // Where another run was faster, the folder is there, and is not ours to take back.
+    const auto info = storage.info(path);
+    if (!info || info->type != FileType::folder) return tl::unexpected(made.error());
+  }
+  return ours;
 }
 
 Path beside(const Path& path, const std::string& tag) {

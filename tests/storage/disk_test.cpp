@@ -6,6 +6,7 @@
 #include "storage/atomic_write.h"
 #include "storage/hash.h"
 #include "support/bytes.h"
+#include "support/failing_storage.h"
 #include "support/folder.h"
 
 namespace bayswap {
@@ -65,6 +66,30 @@ TEST(Disk, EntriesAreTheListAndWhatIsSaidOfEach) {
   }
   EXPECT_EQ(disk().entries(folder / "none").error().code, "missing");
   EXPECT_EQ(disk().entries(folder / "a.srm").error().trouble, Trouble::input);
+}
+
+// Another run of Bay Swap makes the same folder between the look and the making.
+class Overtaken final : public test::FailingStorage {
+ public:
+  explicit Overtaken(std::string name) : FailingStorage(0, Fault::error), name_(std::move(name)) {}
+  Result<void> make_folder(const Path& path) override {
+    if (path.filename() == name_) std::filesystem::create_directory(path);
+    return disk().make_folder(path);
+  }
+
+ private:
+  std::string name_;
+};
+
+TEST(Folders, ThatAnotherRunMakesMeanwhileAreThereAndNotOurs) {
+  const TempFolder folder;
+  Overtaken storage("b");
+  const auto made = make_folders(storage, folder / "a/b/c");
+  ASSERT_TRUE(made) << made.error().text;
+  EXPECT_EQ(*made, (std::vector<Path>{folder / "a", folder / "a/b/c"}));
+  folder.write("file", test::filled(1, 1));
+  EXPECT_EQ(make_folders(disk(), folder / "file/b").error().code, "place-failed")
+      << "a file in the way is no folder";
 }
 
 TEST(Disk, CreatesOnlyWhatIsNotThere) {
