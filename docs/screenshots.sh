@@ -70,6 +70,7 @@ shot package 'bayswap look cabinet/desk/x360/E000014A5B6C7D8E/58360801/00000001/
 shot titles 'bayswap look cabinet/desk/psp' 'bayswap carry desk:Halyard --to console --plan' \
   'bayswap carry "desk:Kite Foundry" --to console' \
   'bayswap carry pack.tar:psp/ULES10099CUP --to console --plan'
+rm -rf "$XDG_DATA_HOME"  # so that the versions of this picture have the same numbers each time
 shot history 'bayswap keep den/cards --reason "before the update"' \
   'bayswap card drop den/cards/left.card BASLUS-00417TOWER' 'bayswap history left.card' \
   'bayswap restore left.card --at v3' 'bayswap history left.card' 'bayswap history verify'

@@ -15,8 +15,8 @@ namespace bayswap::cli {
 struct OverviewRow {
   std::optional<System> system;
   std::optional<Kind> kind;
-  std::string name;  ///< game, or what the thing calls itself
-  std::string sort_name;
+  std::string name;       ///< game, or what the thing calls itself
+  std::string sort_name;  ///< the same in lower case
   Region region = Region::unknown;
   std::uint64_t size = 0;
   std::int64_t modified_ns = 0;

@@ -37,12 +37,10 @@ std::vector<Path> folders_below(Storage& storage, const Path& folder) {
   constexpr std::size_t kMost = 100'000;
   std::vector<Path> found{folder};
   for (std::size_t i = 0; i < found.size() && found.size() < kMost; ++i) {
-    const auto names = storage.list(found[i]);
-    if (!names) continue;
-    for (const std::string& name : *names) {
-      const auto info = storage.info(found[i] / name);
-      if (info && info->type == FileType::folder) found.push_back(found[i] / name);
-    }
+    const auto entries = storage.entries(found[i]);
+    if (!entries) continue;
+    for (const auto& [name, info] : *entries)
+      if (info.type == FileType::folder) found.push_back(found[i] / name);
   }
   found.erase(found.begin());
   return found;
