@@ -36,7 +36,7 @@ void Run::fail(const Error& error) {
 }
 
 void Run::with_session(const std::function<Result<void>(Session&)>& body) {
-  auto session = Session::open(disk(), surroundings.places);
+  auto session = Session::open(disk_for_a_tool(), surroundings.places);
   if (!session) {
     fail(session.error());
     return;

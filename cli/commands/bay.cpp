@@ -3,6 +3,8 @@
 
 #include <fmt/format.h>
 
+#include <algorithm>
+
 #include <memory>
 
 #include "bytes/text.h"
@@ -39,7 +41,7 @@ void add_learn(CLI::App& bay, Run& run) {
   command->callback([arguments, &run] {
     // Where nothing has changed since, in the place and in the user's own files, the bay stands as
     // it was learned.
-    AnswerBook book(disk(), run.surroundings.places);
+    AnswerBook book(disk_for_a_tool(), run.surroundings.places);
     const std::string question = question_of(run, {"bay learn", arguments->name, arguments->place});
     if (const auto known = book.recall(question)) {
       run.print(known->text);
@@ -52,7 +54,9 @@ void add_learn(CLI::App& bay, Run& run) {
       if (!bay) return tl::unexpected(bay.error());
       auto kept = session.bays.put_learned(*session.storage, session.bays_file(), *bay);
       if (!kept) return tl::unexpected(kept.error());
-      survey_bay(*session.storage, session.catalog, *kept);
+      // What was learned is surveyed already; the user's own shelves are not.
+      if (std::ranges::any_of(kept->shelves, [](const Shelf& shelf) { return shelf.of == 0; }))
+        survey_bay(*session.storage, session.catalog, *kept);
       Answer answer;
       answer.text = bays_text({*kept}, run, true);
       run.print(answer.text);

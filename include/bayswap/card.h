@@ -3,6 +3,7 @@
 #pragma once
 
 #include <cstdint>
+#include <memory>
 #include <optional>
 #include <string>
 #include <string_view>
@@ -114,6 +115,18 @@ struct CardInfo {
 /// What the blocks of a console's cards are called: blocks, or pages, or plain bytes.
 [[nodiscard]] std::string_view block_word(System system);
 
+/// A card that is listed, checked and changed in one go: what its layout reads for all three is
+/// read once. The file must outlive it. list() and validate() may run side by side.
+class CardReading {
+ public:
+  virtual ~CardReading() = default;
+  /// CardLayout::list(), validate() and change() of the file.
+  [[nodiscard]] virtual Result<Card> list(const std::vector<std::string>& with_data) = 0;
+  [[nodiscard]] virtual Findings validate() = 0;
+  /// To be called last: it may use up what was read.
+  [[nodiscard]] virtual Result<ChangedCard> change(const CardChange& change) = 0;
+};
+
 /// A layout whose file is a whole card. Reading is tolerant: what is damaged is a finding, and the
 /// saves that can be read are there. validate() is strict and shares no code with the writer.
 class CardLayout : public Layout {
@@ -141,6 +154,8 @@ class CardLayout : public Layout {
   /// `name-taken`, `no-match` (a save of another family), `damaged`.
   [[nodiscard]] virtual Result<ChangedCard> change(ByteView file,
                                                    const CardChange& change) const = 0;
+  /// For a caller that wants more than one of the above.
+  [[nodiscard]] virtual std::unique_ptr<CardReading> reading(ByteView file) const;
   /// Everything that can be read of a damaged card.
   [[nodiscard]] virtual Result<Salvage> salvage(ByteView file) const = 0;
   /// Whether the file is in this form of the family, and not in another one.

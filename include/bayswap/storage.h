@@ -45,6 +45,12 @@ class FileView {
   ByteView bytes_;
 };
 
+/// A file that was replaced and is still seen.
+struct ReplacedFile {
+  Path path;  ///< where it was
+  FileView view;
+};
+
 /// Primitive operations on a place. Reading errors have Trouble::input (`missing`, `unreadable`),
 /// writing errors Trouble::place (`place-failed`). Implementations are used from one thread, but
 /// for info(), list(), entries(), stamp(), view(), read() and same(), which may run beside the
@@ -112,6 +118,9 @@ class Storage {
   /// Only when empty.
   [[nodiscard]] virtual Result<void> remove_folder(const Path& path) = 0;
   [[nodiscard]] virtual Result<void> set_modified(const Path& path, std::int64_t modified_ns) = 0;
+  /// Drops what may be the last views of files. A file's room is freed with its last view, which
+  /// takes long where the medium is told of every freed block.
+  virtual void let_go(std::vector<ReplacedFile> files) { files.clear(); }
   /// Brings names made or removed in a folder to the medium.
   [[nodiscard]] virtual Result<void> flush_folder(const Path& path) = 0;
 };
@@ -121,6 +130,10 @@ inline constexpr std::uint64_t kSaveLimit = 1ULL << 30U;
 
 /// The machine's own file system.
 [[nodiscard]] Storage& disk();
+
+/// The same for a program that ends soon: where that takes long and the medium stays where it is,
+/// files are let go by a process that may outlive the program by a moment.
+[[nodiscard]] Storage& disk_for_a_tool();
 
 /// True when nothing is there (not even a dangling link).
 [[nodiscard]] bool is_missing(Storage& storage, const Path& path);

@@ -4,6 +4,7 @@
 
 #include <algorithm>
 #include <map>
+#include <optional>
 #include <set>
 #include <unordered_map>
 
@@ -12,6 +13,7 @@
 #include "bays/path_words.h"
 #include "bays/rom_index.h"
 #include "bays/slot_shelves.h"
+#include "bays/survey.h"
 #include "bays/walk.h"
 #include "bayswap/bay.h"
 #include "bayswap/card.h"
@@ -22,6 +24,7 @@
 #include "folders/find_folders.h"
 #include "layouts/folders/path_text.h"
 #include "look/inspect.h"
+#include "storage/atomic_write.h"
 #include "storage/two_threads.h"
 
 namespace bayswap {
@@ -34,9 +37,13 @@ struct Candidate {
   bool state = false;               // its bytes or name say so
 };
 
-struct Reading {
+// What a file's path and content say of it together.
+struct Naming {
   std::string pattern;
   const RomFile* rom = nullptr;
+  StateSign sign = StateSign::none;
+  std::optional<Guess> guess;  // none: a save state
+  bool titled = false;         // the ROM's title is the same as its stem
 };
 
 struct Group {
@@ -141,20 +148,31 @@ class Learner {
   [[nodiscard]] const std::vector<std::string>& questions() const { return questions_; }
 
   Learner(Storage& storage, const Catalog& catalog, const Path& place)
-      : storage_(storage), catalog_(catalog), place_(place) {}
+      : storage_(storage),
+        catalog_(catalog),
+        place_(place),
+        files_(files_below(storage, place)),
+        roms_(RomIndex::of(storage, files_, catalog)),
+        companions_(std::ranges::any_of(
+            files_, [](const WalkedFile& file) { return is_companion_name(file.path); })) {}
 
-  Result<std::vector<Shelf>> shelves() {
-    const std::vector<WalkedFile> files = files_below(storage_, place_);
-    companions_ = std::ranges::any_of(
-        files, [](const WalkedFile& file) { return is_companion_name(file.path); });
-    roms_ = RomIndex::of(storage_, files, catalog_);
-    for (const WalkedFile& file : files)
-      if (!roms_.has_path(file.path)) candidates_.push_back({file.path, below(place_, file.path)});
-    sort_in_folders(files);
+  [[nodiscard]] const std::vector<WalkedFile>& files() const { return files_; }
+  [[nodiscard]] const RomIndex& roms() const { return roms_; }
+
+  std::vector<Shelf> shelves() {
+    sort_in_folders();
+    std::vector<Candidate> candidates;
+    for (const WalkedFile& file : files_)
+      if (!roms_.has_path(file.path) && !in_folder(file.path))
+        candidates.push_back({file.path, below(place_, file.path)});
     collect_words();
+    std::vector<std::optional<Naming>> namings(candidates.size());
+    on_two_threads(candidates.size(),
+                   [&](std::size_t i) { namings[i] = naming_of(candidates[i]); });
     std::vector<Candidate> nameless;
-    for (const Candidate& candidate : candidates_)
-      if (!in_folder(candidate) && !sort_in_named(candidate)) nameless.push_back(candidate);
+    for (std::size_t i = 0; i < candidates.size(); ++i)
+      if (!namings[i] || !sort_in_named(candidates[i], *namings[i]))
+        nameless.push_back(candidates[i]);
     on_two_threads(nameless.size(), [&](std::size_t i) { look_alone(nameless[i]); });
     std::vector<Candidate> left;
     for (Candidate& candidate : nameless)
@@ -179,8 +197,8 @@ class Learner {
 
  private:
   // Saves that are folders: their path, or a file in them, says so.
-  void sort_in_folders(const std::vector<WalkedFile>& files) {
-    for (const FoundFolder& found : find_folders(storage_, place_, files)) {
+  void sort_in_folders() {
+    for (const FoundFolder& found : find_folders(storage_, place_, files_)) {
       folders_.push_back(found.path);
       if (found.place.shared) continue;
       const auto save = read_found(storage_, found);
@@ -194,12 +212,8 @@ class Learner {
     }
   }
 
-  bool in_folder(const Candidate& candidate) const {
-    return std::ranges::any_of(folders_, [&](const Path& folder) {
-      return std::mismatch(folder.begin(), folder.end(), candidate.path.begin(),
-                           candidate.path.end())
-                 .first == folder.end();
-    });
+  bool in_folder(const Path& path) const {
+    return std::ranges::any_of(folders_, [&](const Path& folder) { return lies_in(folder, path); });
   }
 
   // A card that all games of a system share lies under one fixed name; a file of one save bears
@@ -279,55 +293,61 @@ class Learner {
     candidate.state = state_sign(hints.file_name, view->bytes(), {}, {}) >= StateSign::form;
   }
 
-  bool sort_in_named(const Candidate& candidate) {
+  // The ROM whose name, or other word, stands in the path, and that can have left the content.
+  std::optional<Naming> naming_of(const Candidate& candidate) const {
     const std::string stem = word_of_path(
         candidate.relative, [&](std::string_view word) { return roms_.has_stem(word); });
     if (!stem.empty()) {
       std::vector<const RomFile*> roms = roms_.matching(stem, std::nullopt);
       std::erase_if(roms, [&](const RomFile* rom) { return rom->stem != stem; });
-      const bool sorted = sort_in_for(candidate, stem, "stem", roms);
-      // States are sorted elsewhere, so that there may be no group.
-      const auto group =
-          groups_.find({pattern_of(candidate.relative, stem, "stem"), roms.front()->info.system});
-      if (group != groups_.end() && people_title(*roms.front(), catalog_) == stem)
-        ++group->second.titled;
-      return sorted;
+      auto naming = naming_for(candidate, stem, "stem", roms);
+      if (naming) naming->titled = people_title(*naming->rom, catalog_) == stem;
+      return naming;
     }
     const std::string word = word_of_path(candidate.relative, [&](std::string_view text) {
       return words_.contains(std::string(text));
     });
-    if (word.empty()) return false;
+    if (word.empty()) return std::nullopt;
     const auto& [field, roms] = words_.at(word);
-    return sort_in_for(candidate, word, field, roms);
+    return naming_for(candidate, word, field, roms);
   }
 
-  bool sort_in_for(const Candidate& candidate, const std::string& word, const std::string& field,
-                   const std::vector<const RomFile*>& roms) {
-    const std::string pattern = pattern_of(candidate.relative, word, field);
-    if (!is_pattern(pattern)) return false;
+  std::optional<Naming> naming_for(const Candidate& candidate, const std::string& word,
+                                   const std::string& field,
+                                   const std::vector<const RomFile*>& roms) const {
     const auto view = storage_.view(candidate.path, kSaveLimit);
-    if (!view) return false;
+    if (!view) return std::nullopt;
     const std::string name = candidate.path.filename().string();
     for (const RomFile* rom : roms) {
       const Hints hints = hints_of(rom->info, catalog_);
-      const auto guesses = identify(view->bytes(), hints);
+      auto guesses = identify(view->bytes(), hints);
       const StateSign sign = state_sign(name, view->bytes(), guesses, hints);
-      if (sign != StateSign::none) {
-        states_.push_back(
-            {with_tags_as_stem(pattern), rom->info.system, {}, sign != StateSign::size});
-        state_roms_.push_back(folder_of(*rom));
-        return true;
-      }
-      if (guesses.empty() || guesses.front().confidence == Confidence::possible) continue;
-      Group& group = groups_[{pattern, rom->info.system}];
-      group.files.push_back(candidate);
-      group.rom_folders.insert(folder_of(*rom));
-      const std::string& id = guesses.front().layout->info().id;
-      ++group.votes[id];
-      if (guesses.front().by_content) ++group.evidence[id];
+      const bool save = !guesses.empty() && guesses.front().confidence != Confidence::possible;
+      if (sign == StateSign::none && !save) continue;
+      Naming naming{pattern_of(candidate.relative, word, field), rom, sign, {}, false};
+      if (sign == StateSign::none) naming.guess = std::move(guesses.front());
+      return naming;
+    }
+    return std::nullopt;
+  }
+
+  bool sort_in_named(const Candidate& candidate, const Naming& naming) {
+    if (!is_pattern(naming.pattern)) return false;
+    const RomFile& rom = *naming.rom;
+    if (!naming.guess) {
+      states_.push_back(
+          {with_tags_as_stem(naming.pattern), rom.info.system, {}, naming.sign != StateSign::size});
+      state_roms_.push_back(folder_of(rom));
       return true;
     }
-    return false;
+    Group& group = groups_[{naming.pattern, rom.info.system}];
+    group.files.push_back(candidate);
+    group.rom_folders.insert(folder_of(rom));
+    if (naming.titled) ++group.titled;
+    const std::string& id = naming.guess->layout->info().id;
+    ++group.votes[id];
+    if (naming.guess->by_content) ++group.evidence[id];
+    return true;
   }
 
   std::string folder_of(const RomFile& rom) const {
@@ -439,12 +459,12 @@ class Learner {
   Storage& storage_;
   const Catalog& catalog_;
   Path place_;
+  std::vector<WalkedFile> files_;
   RomIndex roms_;
-  bool companions_ = false;                         // some file there is called as second files are
+  bool companions_;                                 // some file there is called as second files are
   std::unordered_map<std::string, bool> patterns_;  // whether a text is one
   std::map<std::string, std::pair<std::string, std::vector<const RomFile*>>> words_;
   std::vector<std::string> questions_;
-  std::vector<Candidate> candidates_;
   std::vector<Path> folders_;  // that are saves of their own
   std::vector<SlotFile> cards_;
   std::vector<Candidate> card_files_;  // of `cards_`
@@ -467,13 +487,11 @@ Result<Bay> learn_bay(Storage& storage, const Catalog& catalog, std::string name
   if (problem) bay.place = place;
   if (const auto listed = storage.list(bay.place); !listed) return tl::unexpected(listed.error());
   Learner learner(storage, catalog, bay.place);
-  auto shelves = learner.shelves();
-  if (!shelves) return tl::unexpected(shelves.error());
+  bay.shelves = learner.shelves();
   bay.questions = learner.questions();
-  bay.shelves = std::move(*shelves);
   const FileNames names = names_kept_by(storage, bay.place);
   for (Shelf& shelf : bay.shelves) shelf.names = names;
-  survey_bay(storage, catalog, bay);
+  survey_files(storage, catalog, bay, learner.files(), learner.roms());
   if (bay.shelves.empty())
     return fail(
         Trouble::stopped, "no-match",

@@ -16,7 +16,10 @@
 namespace bayswap {
 
 std::string stem_of(const Path& path) {
-  return Path(inner_name(path)).stem().string();
+  std::string name = inner_name(path);
+  const std::size_t dot = name.rfind('.');
+  if (dot != std::string::npos && dot > 0 && name != "..") name.resize(dot);
+  return name;
 }
 
 namespace {
@@ -136,6 +139,7 @@ bool RomIndex::has_stem(std::string_view stem) const {
 }
 
 bool RomIndex::has_path(const Path& path) const {
+  if (roms_.empty()) return false;
   const auto same_stem = by_stem_.find(stem_of(path));
   if (same_stem == by_stem_.end()) return false;
   return std::any_of(same_stem->second.begin(), same_stem->second.end(),
@@ -145,6 +149,7 @@ bool RomIndex::has_path(const Path& path) const {
 std::vector<const RomFile*> RomIndex::matching(std::string_view stem,
                                                std::optional<System> system) const {
   std::vector<const RomFile*> found;
+  if (roms_.empty()) return found;
   const auto collect = [&](const auto& table, const std::string& key) {
     const auto entry = table.find(key);
     if (entry == table.end()) return;

@@ -1,4 +1,4 @@
-#include "bayswap/bay.h"
+#include "bays/survey.h"
 
 #include <fmt/format.h>
 
@@ -8,8 +8,6 @@
 #include <set>
 
 #include "bays/name_fields.h"
-#include "bays/rom_index.h"
-#include "bays/walk.h"
 #include "bayswap/layout.h"
 #include "bayswap/naming.h"
 #include "bytes/text.h"
@@ -105,10 +103,14 @@ bool explained(std::vector<Rule>& rules, const std::string& relative, const Cata
 }  // namespace
 
 void survey_bay(Storage& storage, const Catalog& catalog, Bay& bay) {
+  const std::vector<WalkedFile> files = files_below(storage, bay.place);
+  survey_files(storage, catalog, bay, files, RomIndex::of(storage, files, catalog));
+}
+
+void survey_files(Storage& storage, const Catalog& catalog, Bay& bay,
+                  const std::vector<WalkedFile>& files, const RomIndex& all) {
   std::map<std::string, RomIndex> indexes;
   std::vector<Rule> rules;
-  const std::vector<WalkedFile> files = files_below(storage, bay.place);
-  const RomIndex all = RomIndex::of(storage, files, catalog);
   for (Shelf& shelf : bay.shelves) {
     shelf.explains = 0;
     shelf.of = 0;

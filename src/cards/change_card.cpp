@@ -1,5 +1,4 @@
-#include "cards/change_card.h"
-
+// Saves put on cards and dropped from them, as moves that undo() takes back.
 #include <fmt/format.h>
 
 #include <algorithm>
@@ -9,7 +8,9 @@
 #include "bytes/fill.h"
 #include "bytes/text.h"
 #include "cards/card_saves.h"
+#include "cards/open_card.h"
 #include "moves/carry_checks.h"
+#include "moves/mover.h"
 #include "storage/clock.h"
 
 namespace bayswap {
@@ -29,6 +30,54 @@ bool is_sound(const OpenCard& card, const Bytes& whole, const Bytes& planned) {
   return inside && same_bytes(*inside, planned) && !has_error(card.layout->validate(*inside));
 }
 
+struct PlannedChange {
+  Bytes card;                                 // after the change
+  std::shared_future<ContentDigests> before;  // of the file as it was read
+};
+
+// Writes the changed card in one step: kept in history, read back, and compared with the plan.
+// Gives the name of the move.
+Result<std::string> write_change(Session& session, const OpenCard& card, PlannedChange change,
+                                 const std::string& kind, const std::string& source,
+                                 const std::string& title) {
+  Result<Bytes> whole = card.container == nullptr ? Result<Bytes>(std::move(change.card))
+                                                  : card.file_with(change.card);
+  if (!whole) return tl::unexpected(whole.error());
+  std::shared_future<ContentDigests> after =
+      std::async(std::launch::async, [&card, view = ByteView(*whole), before = change.before] {
+        return digests_of(view, *card.seen, before.get());
+      });
+  auto opening = std::async(std::launch::async, [&session] {
+    return settled_history(*session.storage, session.history_file());
+  });
+  if (!is_sound(card, *whole, change.card))
+    return fail(Trouble::read_back, "read-back",
+                fmt::format("{}: the changed card would be damaged", safe_text(card.name)),
+                "nothing was written; please report this with the card");
+  auto history = opening.get();
+  if (!history) return tl::unexpected(history.error());
+  MoveRecord move;
+  move.kind = kind;
+  move.source = source;
+  move.title = title;
+  move.source_modified_ns = now_ns();
+  FileChange file;
+  file.path = full_path(card.path);
+  file.seen = card.seen;
+  file.seen_digests = change.before.get();
+  file.before = file.seen_digests.whole;
+  file.content_digests = std::move(after);
+  file.content = std::move(*whole);
+  // What is written is read back byte by byte; that it is a sound card is known before.
+  std::vector<FileChange> files;
+  files.push_back(std::move(file));
+  auto done = Mover(*session.storage, *history).apply(std::move(move), files, [] {
+    return Result<void>{};
+  });
+  if (!done) return tl::unexpected(done.error());
+  return move_name(done->id);
+}
+
 // What one command does to a card, checked save by save.
 class Changer {
  public:
@@ -39,9 +88,11 @@ class Changer {
   Result<void> begin(const std::vector<std::string>& names) {
     // The two looks need nothing of each other, nor the digests of what is planned meanwhile.
     before_ = std::async(std::launch::async, [this] { return digests_of(*opened_.seen); });
-    auto damage = std::async(std::launch::async, [this] { return card_damage(opened_); });
-    auto card = opened_.layout->list(opened_.bytes(), names);
-    damage_ = damage.get();
+    reading_ = opened_.layout->reading(opened_.bytes());
+    auto findings = std::async(std::launch::async, [this] { return reading_->validate(); });
+    auto card = reading_->list(names);
+    for (Finding& finding : findings.get())
+      if (finding.level == Level::error) damage_.push_back(std::move(finding));
     if (!card) return tl::unexpected(card.error());
     card_ = std::move(*card);
     return {};
@@ -108,7 +159,7 @@ class Changer {
   Result<void> finish(bool plan, const std::string& kind) {
     check_seal();
     if (!stopped && (!change.put.empty() || !change.drop.empty())) {
-      auto changed = opened_.layout->change(opened_.bytes(), change);
+      auto changed = reading_->change(change);
       if (!changed) {
         if (changed.error().trouble != Trouble::stopped) return tl::unexpected(changed.error());
         const Error& error = changed.error();
@@ -116,10 +167,9 @@ class Changer {
         stopped = true;
       } else {
         for (const Finding& note : changed->notes) report.moves.back().checks.push_back(note);
-        PlannedChange planned{std::move(changed->bytes), before_};
         if (!plan) {
-          auto move = write_change(session_, opened_, std::move(planned), kind, sources_text(),
-                                   title_text());
+          auto move = write_change(session_, opened_, {std::move(changed->bytes), before_}, kind,
+                                   sources_text(), title_text());
           if (!move) return tl::unexpected(move.error());
           move_ = *move;
         }
@@ -153,8 +203,9 @@ class Changer {
   Session& session_;
   const OpenCard& opened_;
   const std::set<std::string>& accept_;
+  std::unique_ptr<CardReading> reading_;
   Card card_;
-  Findings damage_;
+  Findings damage_;  // why the card must not be changed
   std::shared_future<ContentDigests> before_;
   std::string move_;
 };
@@ -218,51 +269,6 @@ Result<CardSaves> saves_to_put(Session& session, const OpenCard& card, const std
 }
 
 }  // namespace
-
-Findings card_damage(const OpenCard& card) {
-  Findings damage;
-  for (Finding& finding : card.layout->validate(card.bytes()))
-    if (finding.level == Level::error) damage.push_back(std::move(finding));
-  return damage;
-}
-
-Result<std::string> write_change(Session& session, const OpenCard& card, PlannedChange change,
-                                 const std::string& kind, const std::string& source,
-                                 const std::string& title) {
-  Result<Bytes> whole = card.container == nullptr ? Result<Bytes>(std::move(change.card))
-                                                  : card.file_with(change.card);
-  if (!whole) return tl::unexpected(whole.error());
-  std::shared_future<ContentDigests> after =
-      std::async(std::launch::async, [&card, view = ByteView(*whole), before = change.before] {
-        return digests_of(view, *card.seen, before.get());
-      });
-  if (!is_sound(card, *whole, change.card))
-    return fail(Trouble::read_back, "read-back",
-                fmt::format("{}: the changed card would be damaged", safe_text(card.name)),
-                "nothing was written; please report this with the card");
-  auto history = History::open(*session.storage, session.history_file());
-  if (!history) return tl::unexpected(history.error());
-  Mover mover(*session.storage, *history);
-  if (auto recovered = mover.recover(); !recovered) return tl::unexpected(recovered.error());
-  MoveRecord move;
-  move.kind = kind;
-  move.source = source;
-  move.title = title;
-  move.source_modified_ns = now_ns();
-  FileChange file;
-  file.path = full_path(card.path);
-  file.seen = card.seen;
-  file.seen_digests = change.before.get();
-  file.before = file.seen_digests.whole;
-  file.content_digests = std::move(after);
-  file.content = std::move(*whole);
-  // What is written is read back byte by byte; that it is a sound card is known before.
-  std::vector<FileChange> files;
-  files.push_back(std::move(file));
-  auto done = mover.apply(std::move(move), files, [] { return Result<void>{}; });
-  if (!done) return tl::unexpected(done.error());
-  return move_name(done->id);
-}
 
 Result<CarryReport> put_saves(Session& session, const PutRequest& request) {
   const auto opened = open_card(session, request.card, "");

@@ -3,6 +3,10 @@
 #include <fmt/format.h>
 #include <sqlite3.h>
 
+#include <functional>
+#include <map>
+#include <utility>
+
 #include "bytes/text.h"
 
 namespace bayswap {
@@ -27,11 +31,47 @@ Error database_error(sqlite3* database) {
 
 }  // namespace
 
-Statement::Statement(sqlite3* database, std::string_view sql) : database_(database) {
-  sqlite3_stmt* raw = nullptr;
-  failed_ = sqlite3_prepare_v2(database, sql.data(), static_cast<int>(sql.size()), &raw, nullptr) !=
-            SQLITE_OK;
-  statement_.reset(raw, sqlite3_finalize);
+class StatementPool {
+ public:
+  StatementPool() = default;
+  StatementPool(const StatementPool&) = delete;
+  StatementPool& operator=(const StatementPool&) = delete;
+  ~StatementPool() {
+    for (const auto& [sql, statement] : idle_) sqlite3_finalize(statement);
+  }
+
+  /// Null when there is none.
+  sqlite3_stmt* take(std::string_view sql) {
+    const auto found = idle_.find(sql);
+    if (found == idle_.end()) return nullptr;
+    sqlite3_stmt* statement = found->second;
+    idle_.erase(found);
+    return statement;
+  }
+
+  void give_back(sqlite3_stmt* statement) {
+    constexpr std::size_t kMost = 64;
+    if (statement == nullptr) return;
+    if (idle_.size() >= kMost) {
+      sqlite3_finalize(statement);
+      return;
+    }
+    sqlite3_reset(statement);
+    sqlite3_clear_bindings(statement);
+    idle_.emplace(sqlite3_sql(statement), statement);
+  }
+
+ private:
+  std::multimap<std::string, sqlite3_stmt*, std::less<>> idle_;
+};
+
+Statement::Statement(sqlite3* database, std::shared_ptr<StatementPool> pool, std::string_view sql)
+    : database_(database) {
+  sqlite3_stmt* raw = pool->take(sql);
+  failed_ = raw == nullptr && sqlite3_prepare_v2(database, sql.data(), static_cast<int>(sql.size()),
+                                                 &raw, nullptr) != SQLITE_OK;
+  statement_.reset(
+      raw, [pool = std::move(pool)](sqlite3_stmt* statement) { pool->give_back(statement); });
 }
 
 Statement& Statement::bind(std::int64_t value) {
@@ -118,6 +158,7 @@ Result<Database> Database::open(const Path& path, Mode mode) {
   const int result = sqlite3_open_v2(path.c_str(), &raw, flags, nullptr);
   Database database;
   database.handle_.reset(raw, sqlite3_close_v2);
+  database.pool_ = std::make_shared<StatementPool>();
   if (result != SQLITE_OK) {
     Error error = database_error(raw);
     error.text = fmt::format("{}: {}", safe_text(path.string()), error.text);

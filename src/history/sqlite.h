@@ -19,10 +19,14 @@ namespace bayswap {
 /// The code of errors that say that the database itself is damaged.
 inline constexpr std::string_view kDamagedDatabase = "history-damaged";
 
+/// Statements that were used and can be used again, by their text: making one anew takes longer
+/// than running it.
+class StatementPool;
+
 /// A prepared statement. Parameters are bound in order; columns are read by number.
 class Statement {
  public:
-  Statement(sqlite3* database, std::string_view sql);
+  Statement(sqlite3* database, std::shared_ptr<StatementPool> pool, std::string_view sql);
 
   Statement& bind(std::int64_t value);
   Statement& bind(std::string_view value);
@@ -59,12 +63,15 @@ class Database {
   enum class Mode { read, write };
   [[nodiscard]] static Result<Database> open(const Path& path, Mode mode);
 
-  [[nodiscard]] Statement prepare(std::string_view sql) const { return {handle_.get(), sql}; }
+  [[nodiscard]] Statement prepare(std::string_view sql) const {
+    return {handle_.get(), pool_, sql};
+  }
   Result<void> run(const char* sql) const;
   [[nodiscard]] std::int64_t last_row() const;
 
  private:
   std::shared_ptr<sqlite3> handle_;
+  std::shared_ptr<StatementPool> pool_;
 };
 
 /// Everything in between is kept or dropped as one; dropped unless commit() is called.

@@ -10,6 +10,7 @@
 #include "cards/companion.h"
 #include "layouts/battery/chips.h"
 #include "storage/archive_storage.h"
+#include "storage/atomic_write.h"
 
 namespace bayswap {
 namespace {
@@ -80,15 +81,10 @@ bool is_state(const Inspection& found) {
 }
 
 // The one game in all bays that a loose file is named after; nothing when several could be meant.
-std::optional<RomFile> namesake_in_bays(Session& session, RomFolders& folders,
+std::optional<RomFile> namesake_in_bays(const Catalog& catalog, RomFolders& folders,
                                         const Inspection& found) {
-  std::vector<const RomFile*> roms;
-  for (const Bay& bay : session.bays.bays())
-    for (const Shelf& shelf : bay.shelves)
-      for (const RomFile* rom :
-           shelf_roms(folders, bay, shelf).matching(stem_of(found.path), shelf.system))
-        roms.push_back(rom);
-  const auto fitting = plausible(roms, found.view.bytes(), session.catalog);
+  auto roms = folders.of_bays().matching(stem_of(found.path), std::nullopt);
+  const auto fitting = plausible(roms, found.view.bytes(), catalog);
   if (!fitting.empty()) roms = fitting;
   if (roms.empty()) return std::nullopt;
   for (const RomFile* rom : roms)
@@ -111,6 +107,16 @@ void RomFolders::know_below(const Path& folder, RomIndex roms) {
   known_.try_emplace({folder.lexically_normal(), true}, std::move(roms));
 }
 
+const RomIndex& RomFolders::of_bays() {
+  std::call_once(listed_, [this] {
+    for (const Bay& bay : session_->bays.bays())
+      for (const Shelf& shelf : bay.shelves)
+        for (const RomFile& rom : shelf_roms(*this, bay, shelf).roms())
+          if (rom.info.system == shelf.system && !of_bays_.has_path(rom.path)) of_bays_.add(rom);
+  });
+  return of_bays_;
+}
+
 const NamingPattern* RomFolders::pattern(const std::string& text) {
   const std::scoped_lock lock(reading_);
   auto [known, fresh] = patterns_.try_emplace(text);
@@ -124,6 +130,11 @@ const RomIndex& RomFolders::scanned(const Path& folder, bool below) {
   const std::scoped_lock lock(reading_);
   const auto known = known_.find(key);
   if (known != known_.end()) return known->second;
+  if (below)
+    for (const auto& [place, roms] : known_)
+      if (place.second && lies_in(place.first, key.first))
+        if (RomIndex inner = roms.in(key.first); !inner.roms().empty())
+          return known_.emplace(key, std::move(inner)).first->second;
   const Path start = folder.empty() ? Path(".") : folder;
   return known_.emplace(key, RomIndex::scan(*session_->storage, start, below, session_->catalog))
       .first->second;
@@ -140,12 +151,13 @@ std::optional<ShelfMatch> find_shelf(Session& session, RomFolders& folders, cons
   if (session.bays.bays().empty()) return loose;
   const Path full = full_path(path);
   for (const Bay& bay : session.bays.bays()) {
-    const Path relative = full.lexically_relative(bay.place.lexically_normal());
-    if (relative.empty() || *relative.begin() == "..") continue;
+    const Path place = bay.place.lexically_normal();
+    if (!lies_in(place, full)) continue;
+    const std::string relative = below(place, full);
     for (const Shelf& shelf : bay.shelves) {
       const NamingPattern* pattern = folders.pattern(shelf.pattern);
       if (pattern == nullptr) continue;
-      const auto fields = pattern->match(relative.generic_string());
+      const auto fields = pattern->match(relative);
       if (!fields) continue;
       const auto stem = fields->find("stem");
       ShelfMatch match{&bay, &shelf, stem_of(path), std::nullopt};
@@ -211,7 +223,7 @@ Result<Inspection> inspect(Session& session, RomFolders& folders, const Path& pa
   } else {
     found.named_after = options.expected;
     if (!found.named_after && options.is.empty() && !options.system && found.several_roms.empty())
-      found.named_after = namesake_in_bays(session, folders, found);
+      found.named_after = namesake_in_bays(session.catalog, folders, found);
     if (found.named_after) {
       found.hints = hints_of(found.named_after->info, session.catalog);
       found.hints.file_name = inner_name(path);

@@ -23,6 +23,8 @@ class RomFolders {
   const RomIndex& below(const Path& folder);
   /// ROMs below a folder that somebody has found already.
   void know_below(const Path& folder, RomIndex roms);
+  /// The ROMs of all bays' shelves.
+  const RomIndex& of_bays();
   /// The compiled pattern; null when it cannot be used.
   const NamingPattern* pattern(const std::string& text);
 
@@ -32,6 +34,8 @@ class RomFolders {
   std::mutex reading_;
   std::map<std::pair<Path, bool>, RomIndex> known_;
   std::map<std::string, std::optional<NamingPattern>> patterns_;
+  std::once_flag listed_;
+  RomIndex of_bays_;
 };
 
 struct InspectOptions {

@@ -46,6 +46,14 @@ Result<FileVersion> version_at(Storage& storage, const Path& path) {
   return FileVersion{*digest, info->modified_ns, info->mode};
 }
 
+Result<History> settled_history(Storage& storage, const Path& file) {
+  auto history = History::open(storage, file);
+  if (!history) return history;
+  if (auto recovered = Mover(storage, *history).recover(); !recovered)
+    return tl::unexpected(recovered.error());
+  return history;
+}
+
 // What is at a change's path, when it is still what the plan saw. Comparing bytes is cheaper than
 // hashing them.
 Result<FileVersion> Mover::version_before(const FileChange& change) {
@@ -59,7 +67,7 @@ Result<FileVersion> Mover::version_before(const FileChange& change) {
   const auto view = storage_.view(change.path, kSaveLimit);
   if (!view) return tl::unexpected(view.error());
   if (!same_bytes(view->bytes(), *change.seen)) return tl::unexpected(place_changed(change.path));
-  replaced_.push_back(*view);
+  replaced_.push_back({change.path, *view});
   return there;
 }
 
@@ -268,9 +276,8 @@ Result<MoveRecord> Mover::apply(MoveRecord move, const std::vector<FileChange>& 
   move.state = MoveState::done;
   if (auto finished = history_.finish_move(move); !finished)
     return tl::unexpected(finished.error());
-  // The system frees a replaced file when its last view goes, and what is flushed meanwhile waits
-  // for that.
-  replaced_.clear();
+  // Not before: what is flushed meanwhile would wait for the room to be freed.
+  storage_.let_go(std::exchange(replaced_, {}));
   return move;
 }
 

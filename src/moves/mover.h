@@ -48,6 +48,9 @@ struct FolderSwap {
 /// moves begin anew with a new history, and what an older one left must not be taken for ours.
 [[nodiscard]] std::string tag_of(const MoveRecord& move);
 
+/// The history, with what an interrupted run left settled first. The errors of History::open().
+[[nodiscard]] Result<History> settled_history(Storage& storage, const Path& file);
+
 class Mover {
  public:
   Mover(Storage& storage, History& history) : storage_(storage), history_(history) {}
@@ -87,7 +90,7 @@ class Mover {
 
   Storage& storage_;
   History& history_;
-  std::vector<FileView> replaced_;
+  std::vector<ReplacedFile> replaced_;
   bool allow_in_use_ = false;
 };
 

@@ -98,10 +98,9 @@ Result<CarryReport> undo(Session& session, const std::string& name,
                 "what 'bayswap carry' and 'bayswap card put' or 'drop' wrote can be taken back");
   };
   if (is_missing(storage, session.history_file())) return nothing();
-  auto history = History::open(storage, session.history_file());
+  auto history = settled_history(storage, session.history_file());
   if (!history) return tl::unexpected(history.error());
   Mover mover(storage, *history);
-  if (auto recovered = mover.recover(); !recovered) return tl::unexpected(recovered.error());
   const auto moves = wanted_moves(*history, name);
   if (!moves) return tl::unexpected(moves.error());
   if (moves->empty()) return nothing();
@@ -150,9 +149,9 @@ Result<CarryReport> undo(Session& session, const std::string& name,
 
 Result<void> recover(Session& session) {
   if (is_missing(*session.storage, session.history_file())) return {};
-  auto history = History::open(*session.storage, session.history_file());
-  if (!history) return tl::unexpected(history.error());
-  return Mover(*session.storage, *history).recover();
+  if (auto history = settled_history(*session.storage, session.history_file()); !history)
+    return tl::unexpected(history.error());
+  return {};
 }
 
 }  // namespace bayswap

@@ -194,6 +194,9 @@ Result<std::string> NamingPattern::build(const Fields& fields) const {
 }
 
 std::optional<Fields> NamingPattern::match(std::string_view path) const {
+  // Most names of a place begin otherwise than most of its patterns.
+  if (const auto* start = std::get_if<std::string>(&compiled_->elements.front().what))
+    if (!path.starts_with(*start)) return std::nullopt;
   const auto pieces = compiled_->automaton.read(path);
   if (!pieces) return std::nullopt;
   Fields fields;

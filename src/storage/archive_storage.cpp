@@ -37,7 +37,7 @@ std::string archive_name(const Path& path) {
 }
 
 std::string inner_name(const Path& path) {
-  std::string name = path.filename().string();
+  std::string name = path.native().substr(path.native().rfind('/') + 1);
   if (name.find(':') == std::string::npos) return name;
   for (const std::string_view ending :
        {".zip:", ".7z:", ".rar:", ".tar:", ".gz:", ".tgz:", ".bz2:", ".xz:", ".zst:"})
@@ -204,6 +204,10 @@ Result<void> ArchiveStorage::set_modified(const Path& path, std::int64_t modifie
 }
 Result<void> ArchiveStorage::flush_folder(const Path& path) {
   return inner_.flush_folder(path);
+}
+
+void ArchiveStorage::let_go(std::vector<ReplacedFile> files) {
+  inner_.let_go(std::move(files));
 }
 
 }  // namespace bayswap

@@ -51,6 +51,7 @@ class ArchiveStorage final : public Storage {
   [[nodiscard]] Result<void> remove_folder(const Path& path) override;
   [[nodiscard]] Result<void> set_modified(const Path& path, std::int64_t modified_ns) override;
   [[nodiscard]] Result<void> flush_folder(const Path& path) override;
+  void let_go(std::vector<ReplacedFile> files) override;
 
  private:
   struct Opened {

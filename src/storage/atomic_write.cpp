@@ -85,8 +85,19 @@ Path free_name(Storage& storage, const std::string& path) {
 }
 
 bool lies_in(const Path& folder, const Path& path) {
-  return std::mismatch(folder.begin(), folder.end(), path.begin(), path.end()).first ==
-         folder.end();
+  // Asked of every file of large places: without a path for each of their names.
+  const auto next = [](std::string_view& rest) {
+    rest.remove_prefix(std::min(rest.find_first_not_of('/'), rest.size()));
+    const std::string_view name = rest.substr(0, rest.find('/'));
+    rest.remove_prefix(name.size());
+    return name;
+  };
+  if (folder.is_absolute() != path.is_absolute()) return false;
+  std::string_view above = folder.native();
+  std::string_view whole = path.native();
+  for (std::string_view name = next(above); !name.empty(); name = next(above))
+    if (next(whole) != name) return false;
+  return true;
 }
 
 Result<void> replace_file(Storage& storage, const Path& path, ByteView bytes) {

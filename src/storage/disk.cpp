@@ -16,6 +16,8 @@
 #include <cstring>
 #include <fstream>
 #include <future>
+#include <memory>
+#include <span>
 
 #include "bayswap/storage.h"
 #include "bytes/fill.h"
@@ -45,22 +47,8 @@ FileInfo info_of(const struct stat& status) {
   return info;
 }
 
-Result<Bytes> read_all(int fd, const Path& path, std::uint64_t size) {
-  Bytes bytes(static_cast<std::size_t>(size));
-  std::size_t done = 0;
-  while (done < bytes.size()) {
-    const ssize_t got = ::read(fd, bytes.data() + done, bytes.size() - done);
-    if (got < 0 && errno == EINTR) continue;
-    if (got < 0) return read_error(path, errno);
-    if (got == 0) break;
-    done += static_cast<std::size_t>(got);
-  }
-  bytes.resize(done);
-  return bytes;
-}
-
 // As much as the buffer takes; nothing at the end of the file.
-Result<ByteView> read_some(const Descriptor& file, const Path& path, Bytes& buffer) {
+Result<ByteView> read_some(const Descriptor& file, const Path& path, std::span<std::byte> buffer) {
   std::size_t done = 0;
   while (done < buffer.size()) {
     const ssize_t got = ::read(file.get(), buffer.data() + done, buffer.size() - done);
@@ -69,7 +57,7 @@ Result<ByteView> read_some(const Descriptor& file, const Path& path, Bytes& buff
     if (got == 0) break;
     done += static_cast<std::size_t>(got);
   }
-  return ByteView(buffer).first(done);
+  return ByteView(buffer.first(done));
 }
 
 bool same_range(const Descriptor& a, const Descriptor& b, std::uint64_t from, std::uint64_t to) {
@@ -97,6 +85,8 @@ bool write_all(int fd, ByteView bytes) {
 
 class Disk final : public Storage {
  public:
+  explicit Disk(bool ends_soon) : ends_soon_(ends_soon) {}
+
   Result<FileInfo> info(const Path& path) override {
     struct stat status {};
     if (::lstat(path.c_str(), &status) != 0) return read_error(path, errno);
@@ -116,16 +106,22 @@ class Disk final : public Storage {
       });
       return FileView({static_cast<const std::byte*>(data), static_cast<std::size_t>(*size)}, keep);
     }
-    auto bytes = read_all(file.get(), path, *size);
+    const auto length = static_cast<std::size_t>(*size);
+    const auto buffer = std::make_shared_for_overwrite<std::byte[]>(length);
+    const auto bytes = read_some(file, path, std::span(buffer.get(), length));
     if (!bytes) return tl::unexpected(bytes.error());
-    return FileView(std::move(*bytes));
+    return FileView(*bytes, buffer);
   }
 
   Result<Bytes> read(const Path& path, std::uint64_t limit) override {
     const Descriptor file = open_to_read(path);
     const auto size = size_of(file, path, limit);
     if (!size) return tl::unexpected(size.error());
-    return read_all(file.get(), path, *size);
+    Bytes bytes(static_cast<std::size_t>(*size));
+    const auto got = read_some(file, path, bytes);
+    if (!got) return tl::unexpected(got.error());
+    bytes.resize(got->size());
+    return bytes;
   }
 
   Result<std::vector<std::string>> list(const Path& folder) override {
@@ -297,11 +293,24 @@ class Disk final : public Storage {
     return {};
   }
 
+  void let_go(std::vector<ReplacedFile> files) override {
+    const bool aside = ends_soon_ && std::ranges::any_of(files, [&](const ReplacedFile& file) {
+                         return file.view.bytes().size() >= kMapFrom && !is_removable(file.path);
+                       });
+    // The child holds the views until it has ended; its open files would keep pipes and locks.
+    if (aside && ::fork() == 0) {
+      ::close_range(0, ~0U, 0);
+      ::_exit(0);
+    }
+  }
+
  private:
   static Result<void> done(int result, const Path& path) {
     if (result != 0) return write_error(path, errno);
     return {};
   }
+
+  bool ends_soon_;
 };
 
 Path folder_from(const char* variable, const Path& fallback) {
@@ -314,7 +323,12 @@ Path folder_from(const char* variable, const Path& fallback) {
 }  // namespace
 
 Storage& disk() {
-  static Disk instance;
+  static Disk instance(false);
+  return instance;
+}
+
+Storage& disk_for_a_tool() {
+  static Disk instance(true);
   return instance;
 }
 

@@ -10,6 +10,7 @@
 #include "bayswap/versions.h"
 #include "bytes/text.h"
 #include "folders/find_folders.h"
+#include "history/write_behind.h"
 #include "moves/mover.h"
 #include "naming/tags.h"
 #include "storage/atomic_write.h"
@@ -67,6 +68,7 @@ class Keeper {
   }
 
   Result<KeepReport> keep(const std::string& reason) {
+    const WriteBehind behind(session_.history_file());
     auto transaction = Transaction::begin(history_.database());
     if (!transaction) return tl::unexpected(transaction.error());
     std::int64_t command = 0;
@@ -223,7 +225,7 @@ class Keeper {
 }  // namespace
 
 Result<KeepReport> keep(Session& session, const KeepRequest& request) {
-  auto history = settled_history(session);
+  auto history = settled_history(*session.storage, session.history_file());
   if (!history) return tl::unexpected(history.error());
   Keeper keeper(session, *history);
   if (auto known = keeper.recall(); !known) return tl::unexpected(known.error());

@@ -172,7 +172,7 @@ Result<std::vector<SaveHistory>> list_history(Session& session, const HistoryReq
                 "'bayswap keep PATH' begins one; every carry adds to it");
   }
   // Opened to write: an older history is brought forward, and an interrupted move settled.
-  auto history = settled_history(session);
+  auto history = settled_history(*session.storage, session.history_file());
   if (!history) return tl::unexpected(history.error());
   const auto timelines = find_timelines(session, *history, request.save);
   if (!timelines) return tl::unexpected(timelines.error());

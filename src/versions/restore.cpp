@@ -63,7 +63,7 @@ Result<CarryReport> restore(Session& session, const RestoreRequest& request) {
   if (is_missing(storage, session.history_file()))
     return fail(Trouble::stopped, "no-match", "there is no history yet",
                 "'bayswap keep PATH' begins one; every carry adds to it");
-  auto history = settled_history(session);
+  auto history = settled_history(*session.storage, session.history_file());
   if (!history) return tl::unexpected(history.error());
   Mover mover(storage, *history);
   const auto timelines = find_timelines(session, *history, request.save);

@@ -6,7 +6,6 @@
 #include <set>
 
 #include "bytes/text.h"
-#include "moves/mover.h"
 #include "storage/atomic_write.h"
 
 namespace bayswap {
@@ -109,14 +108,6 @@ bool means(const Timeline& timeline, const std::string& text, bool exact) {
 }
 
 }  // namespace
-
-Result<History> settled_history(Session& session) {
-  auto history = History::open(*session.storage, session.history_file());
-  if (!history) return history;
-  Mover mover(*session.storage, *history);
-  if (auto recovered = mover.recover(); !recovered) return tl::unexpected(recovered.error());
-  return history;
-}
 
 std::string version_name(std::int64_t step, bool after) {
   return fmt::format("v{}", 2 * step + (after ? 1 : 0));

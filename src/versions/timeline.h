@@ -26,9 +26,6 @@ struct Timeline {
   std::vector<PastState> states;  ///< oldest first; states in which nothing was there are left out
 };
 
-/// The history, with what an interrupted run left settled first.
-[[nodiscard]] Result<History> settled_history(Session& session);
-
 /// All saves, by title and path.
 [[nodiscard]] std::vector<Timeline> timelines_of(const std::vector<MoveRecord>& moves);
 

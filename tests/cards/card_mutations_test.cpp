@@ -105,6 +105,36 @@ bool was_renamed(const std::vector<Rescue>& saves, const std::string& name) {
   });
 }
 
+// A card that is read once for everything gives what it gives when it is read each time.
+TEST_P(CardMutations, ReadOnceGiveTheSame) {
+  const std::vector<std::string> names{saves_.front().name};
+  for (int round = 0; round < test::rounds(40); ++round) {
+    test::Numbers numbers(static_cast<std::uint32_t>(round));
+    const Bytes damaged = round == 0 ? good_ : mutated(numbers);
+    const auto reading = layout_.reading(damaged);
+    const auto listed = layout_.list(damaged, names);
+    const auto again = reading->list(names);
+    ASSERT_EQ(again.has_value(), listed.has_value()) << "round " << round;
+    EXPECT_EQ(reading->validate(), layout_.validate(damaged)) << "round " << round;
+    if (!listed) continue;
+    EXPECT_EQ(again->findings, listed->findings);
+    ASSERT_EQ(again->saves.size(), listed->saves.size());
+    for (std::size_t i = 0; i < listed->saves.size(); ++i) {
+      EXPECT_EQ(again->saves[i].blocks, listed->saves[i].blocks);
+      EXPECT_TRUE(same_card_save(again->saves[i].save, listed->saves[i].save));
+    }
+    CardChange change{{}, {test::random_card_save(layout_, 25, numbers)}};
+    if (!listed->saves.empty()) change.drop.push_back(numbers() % listed->saves.size());
+    const auto changed = layout_.change(damaged, change);
+    const auto once = reading->change(change);
+    ASSERT_EQ(once.has_value(), changed.has_value()) << "round " << round;
+    if (changed)
+      EXPECT_EQ(once->bytes, changed->bytes) << "round " << round;
+    else
+      EXPECT_EQ(once.error().code, changed.error().code) << "round " << round;
+  }
+}
+
 TEST_P(CardMutations, AreMendedNeverMadeWorse) {
   std::size_t mended_cards = 0;
   std::size_t rescued = 0;

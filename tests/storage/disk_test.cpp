@@ -1,5 +1,10 @@
 #include <gtest/gtest.h>
 #include <sys/stat.h>
+#include <sys/wait.h>
+#include <unistd.h>
+
+#include <array>
+#include <tuple>
 
 #include "bayswap/storage.h"
 #include "storage/archive.h"
@@ -239,6 +244,56 @@ TEST(Zip, SurvivesDamage) {
     if (seed % 5 == 0) zip.resize(seed % zip.size());
     visit_zip(zip, {}, [](const std::string&, ByteView, std::uint64_t) { return false; });
   }
+}
+
+// The room of a large file is freed by a process that keeps neither pipes nor the file.
+TEST(Disk, OfAToolLetsLargeFilesGoAside) {
+  const TempFolder folder;
+  const Path path = folder.write("card", test::filled(3U << 20U, 1));
+  for (const bool tool : {false, true}) {
+    Storage& storage = tool ? disk_for_a_tool() : disk();
+    std::vector<ReplacedFile> files;
+    files.push_back({path, *storage.view(path, kSaveLimit)});
+    std::array<int, 2> ends{};
+    ASSERT_EQ(::pipe(ends.data()), 0);
+    storage.let_go(std::move(files));
+    ::close(ends[1]);
+    char byte = 0;
+    EXPECT_EQ(::read(ends[0], &byte, 1), 0) << "nobody else holds the pipe";
+    ::close(ends[0]);
+    int status = 1;
+    const pid_t child = ::waitpid(-1, &status, 0);
+    if (!tool || storage.is_removable(path)) {
+      EXPECT_EQ(child, -1) << "a library does not start processes, and a medium is not kept busy";
+      continue;
+    }
+    EXPECT_GT(child, 0);
+    EXPECT_TRUE(WIFEXITED(status) && WEXITSTATUS(status) == 0);
+  }
+  std::vector<ReplacedFile> small;
+  const Path other = folder.write("small", test::filled(100, 1));
+  small.push_back({other, *disk_for_a_tool().view(other, kSaveLimit)});
+  disk_for_a_tool().let_go(std::move(small));
+  EXPECT_EQ(::waitpid(-1, nullptr, 0), -1);
+}
+
+TEST(LiesIn, ComparesNamesAndNothingElse) {
+  const std::vector<std::tuple<const char*, const char*, bool>> cases{
+      {"/a/b", "/a/b", true},
+      {"/a/b", "/a/b/c/d", true},
+      {"/a/b/", "/a/b/c", true},
+      {"/a//b", "/a/b/c", true},
+      {"/a/b", "/a/bc", false},
+      {"/a/b", "/a", false},
+      {"/", "/a", true},
+      {"/a", "a", false},
+      {"a", "a/b", true},
+      {"a/b", "a/c/b", false},
+      {"/a/b/c", "/a/b", false},
+      {"a", "/a", false},
+      {"/a b/{x}", "/a b/{x}/y", true}};
+  for (const auto& [folder, path, inside] : cases)
+    EXPECT_EQ(lies_in(folder, path), inside) << folder << " and " << path;
 }
 
 }  // namespace

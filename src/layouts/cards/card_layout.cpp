@@ -126,7 +126,28 @@ std::optional<std::size_t> place_of(std::string_view name) {
   return place;
 }
 
+// For layouts that read little more than once.
+class PlainReading final : public CardReading {
+ public:
+  PlainReading(const CardLayout& layout, ByteView file) : layout_(layout), file_(file) {}
+  Result<Card> list(const std::vector<std::string>& with_data) override {
+    return layout_.list(file_, with_data);
+  }
+  Findings validate() override { return layout_.validate(file_); }
+  Result<ChangedCard> change(const CardChange& change) override {
+    return layout_.change(file_, change);
+  }
+
+ private:
+  const CardLayout& layout_;
+  ByteView file_;
+};
+
 }  // namespace
+
+std::unique_ptr<CardReading> CardLayout::reading(ByteView file) const {
+  return std::make_unique<PlainReading>(*this, file);
+}
 
 std::string_view to_string(RescueState state) {
   switch (state) {

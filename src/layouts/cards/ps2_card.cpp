@@ -3,6 +3,7 @@
 #include <fmt/format.h>
 
 #include <algorithm>
+#include <functional>
 
 #include "bytes/cursor.h"
 #include "bytes/text.h"
@@ -88,8 +89,10 @@ void claim_root_files(const Volume& volume, std::vector<std::uint32_t>& claims, 
   }
 }
 
-Card read_card(const Volume& volume, const Pages& pages,
-               const std::function<bool(const std::string&)>& with_data) {
+// Whether the data of a save of this name is wanted.
+using WithData = std::function<bool(const std::string&)>;
+
+Card read_saves(const Volume& volume, const Pages& pages, const WithData& with_data) {
   Card card;
   card.block_size = kClusterSize;
   card.blocks_total = fillable(volume.geometry());
@@ -112,6 +115,84 @@ Card read_card(const Volume& volume, const Pages& pages,
   claim_root_files(volume, claims, card);
   return card;
 }
+
+Result<Card> read_card(Pages& pages, const WithData& with_data) {
+  const auto geometry = parse_superblock(pages.plain);
+  if (!geometry || pages.held > 2 * bytes_of(*geometry)) return tl::unexpected(unreadable());
+  const std::uint64_t whole = bytes_of(*geometry);
+  if (whole > 64 * std::max<std::uint64_t>(pages.held, 1U << 20U))
+    return tl::unexpected(unreadable());
+  Findings findings;
+  if (pages.held < whole) findings.push_back(cut_short(pages.held, whole));
+  const Volume volume(pages.plain, *geometry);
+  if (volume.root().blocks.empty() || volume.root_length() < 2)
+    findings.push_back(damaged("the card's root directory cannot be read"));
+  if (!volume.has_table()) findings.push_back(damaged("the card's allocation table has holes"));
+  if (!volume.root().broken.empty())
+    findings.push_back(damaged("the card's root directory is cut: " + volume.root().broken));
+  Card card = read_saves(volume, pages, with_data);
+  add_page_findings(pages, findings);
+  const auto strays = std::ranges::count_if(
+      card.map, [](const BlockUse& use) { return use.state == BlockState::stray; });
+  if (strays > 0) findings.push_back(stray_blocks(static_cast<std::uint64_t>(strays)));
+  card.findings = std::move(findings);
+  return card;
+}
+
+// The card's new plain bytes take the place of the old ones.
+Result<ChangedCard> change_card(Pages& pages, const CardChange& change) {
+  const auto geometry = parse_superblock(pages.plain);
+  if (!geometry || bytes_of(*geometry) > 64 * std::max<std::uint64_t>(pages.held, 1U << 20U))
+    return tl::unexpected(unreadable());
+  pages.plain.resize(static_cast<std::size_t>(bytes_of(*geometry)), std::byte{0xFF});
+  Volume volume(pages.plain, *geometry);
+  if (!volume.root().broken.empty() || volume.root_length() < 2)
+    return fail(Trouble::input, "damaged", "the card's root directory cannot be read",
+                "'bayswap card mend CARD -o NEWCARD' rescues what is whole");
+  auto live = volume.trees(false);
+  for (const std::size_t place : change.drop) drop_save(volume, live.at(place));
+  live = volume.trees(false);
+  auto deleted = volume.trees(true);
+  ChangedCard changed;
+  std::vector<Tree> purged;
+  for (const Save& save : change.put) {
+    if (auto wrong = unfit(save)) return tl::unexpected(*wrong);
+    if (std::ranges::any_of(live, [&](const Tree& tree) { return tree.entry.name == save.name; }))
+      return tl::unexpected(name_taken(save));
+    if (!put_save(volume, save, deleted, purged)) {
+      const Card card = read_saves(volume, pages, [](const std::string&) { return false; });
+      return tl::unexpected(no_room(save, clusters_for(save), card));
+    }
+    live = volume.trees(false);
+  }
+  std::uint64_t budget = 0;
+  for (const Tree& tree : purged)
+    changed.notes.push_back(no_longer_recoverable(volume.save_of(tree, budget)));
+  return changed;
+}
+
+class Ps2Reading final : public CardReading {
+ public:
+  Ps2Reading(ByteView file, bool with_spare)
+      : file_(file), with_spare_(with_spare), pages_(read_pages(file)) {}
+
+  Result<Card> list(const std::vector<std::string>& with_data) override {
+    return read_card(pages_, [&](const std::string& name) {
+      return std::ranges::find(with_data, name) != with_data.end();
+    });
+  }
+  Findings validate() override { return validate_ps2(pages_); }
+  Result<ChangedCard> change(const CardChange& change) override {
+    auto changed = change_card(pages_, change);
+    if (changed) changed->bytes = write_pages(std::move(pages_.plain), with_spare_, file_);
+    return changed;
+  }
+
+ private:
+  ByteView file_;
+  bool with_spare_;
+  Pages pages_;
+};
 
 }  // namespace
 
@@ -149,42 +230,16 @@ std::optional<Match> Ps2CardLayout::recognise(ByteView file, const Hints& /*hint
 }
 
 Result<Card> Ps2CardLayout::open(ByteView file) const {
-  return read_file(file, [](const std::string&) { return true; });
+  Pages pages = read_pages(file);
+  return read_card(pages, [](const std::string&) { return true; });
 }
 
 Result<Card> Ps2CardLayout::list(ByteView file, const std::vector<std::string>& with_data) const {
-  return read_file(file, [&](const std::string& name) {
-    return std::ranges::find(with_data, name) != with_data.end();
-  });
-}
-
-Result<Card> Ps2CardLayout::read_file(
-    ByteView file, const std::function<bool(const std::string&)>& with_data) const {
-  Pages pages = read_pages(file);
-  const auto geometry = parse_superblock(pages.plain);
-  if (!geometry || pages.held > 2 * bytes_of(*geometry)) return tl::unexpected(unreadable());
-  const std::uint64_t whole = bytes_of(*geometry);
-  if (whole > 64 * std::max<std::uint64_t>(pages.held, 1U << 20U))
-    return tl::unexpected(unreadable());
-  Findings findings;
-  if (pages.held < whole) findings.push_back(cut_short(pages.held, whole));
-  const Volume volume(pages.plain, *geometry);
-  if (volume.root().blocks.empty() || volume.root_length() < 2)
-    findings.push_back(damaged("the card's root directory cannot be read"));
-  if (!volume.has_table()) findings.push_back(damaged("the card's allocation table has holes"));
-  if (!volume.root().broken.empty())
-    findings.push_back(damaged("the card's root directory is cut: " + volume.root().broken));
-  Card card = read_card(volume, pages, with_data);
-  add_page_findings(pages, findings);
-  const auto strays = std::ranges::count_if(
-      card.map, [](const BlockUse& use) { return use.state == BlockState::stray; });
-  if (strays > 0) findings.push_back(stray_blocks(static_cast<std::uint64_t>(strays)));
-  card.findings = std::move(findings);
-  return card;
+  return Ps2Reading(file, with_spare_).list(with_data);
 }
 
 Findings Ps2CardLayout::validate(ByteView file) const {
-  return validate_ps2(file);
+  return validate_ps2(read_pages(file));
 }
 
 bool Ps2CardLayout::is_own_form(ByteView file) const {
@@ -200,36 +255,11 @@ Result<Bytes> Ps2CardLayout::format(std::uint32_t blocks) const {
 }
 
 Result<ChangedCard> Ps2CardLayout::change(ByteView file, const CardChange& change) const {
-  Pages pages = read_pages(file);
-  const auto geometry = parse_superblock(pages.plain);
-  if (!geometry || bytes_of(*geometry) > 64 * std::max<std::uint64_t>(pages.held, 1U << 20U))
-    return tl::unexpected(unreadable());
-  pages.plain.resize(static_cast<std::size_t>(bytes_of(*geometry)), std::byte{0xFF});
-  Volume volume(pages.plain, *geometry);
-  if (!volume.root().broken.empty() || volume.root_length() < 2)
-    return fail(Trouble::input, "damaged", "the card's root directory cannot be read",
-                "'bayswap card mend CARD -o NEWCARD' rescues what is whole");
-  auto live = volume.trees(false);
-  for (const std::size_t place : change.drop) drop_save(volume, live.at(place));
-  live = volume.trees(false);
-  auto deleted = volume.trees(true);
-  ChangedCard changed;
-  std::vector<Tree> purged;
-  for (const Save& save : change.put) {
-    if (auto wrong = unfit(save)) return tl::unexpected(*wrong);
-    if (std::ranges::any_of(live, [&](const Tree& tree) { return tree.entry.name == save.name; }))
-      return tl::unexpected(name_taken(save));
-    if (!put_save(volume, save, deleted, purged)) {
-      const Card card = read_card(volume, pages, [](const std::string&) { return false; });
-      return tl::unexpected(no_room(save, clusters_for(save), card));
-    }
-    live = volume.trees(false);
-  }
-  std::uint64_t budget = 0;
-  for (const Tree& tree : purged)
-    changed.notes.push_back(no_longer_recoverable(volume.save_of(tree, budget)));
-  changed.bytes = write_pages(std::move(pages.plain), with_spare_, file);
-  return changed;
+  return Ps2Reading(file, with_spare_).change(change);
+}
+
+std::unique_ptr<CardReading> Ps2CardLayout::reading(ByteView file) const {
+  return std::make_unique<Ps2Reading>(file, with_spare_);
 }
 
 }  // namespace bayswap

@@ -2,8 +2,6 @@
 // docs/formats/ps2.md
 #pragma once
 
-#include <functional>
-
 #include "bayswap/card.h"
 
 namespace bayswap {
@@ -21,13 +19,11 @@ class Ps2CardLayout final : public CardLayout {
   [[nodiscard]] Findings validate(ByteView file) const override;
   [[nodiscard]] Result<Bytes> format(std::uint32_t blocks) const override;
   [[nodiscard]] Result<ChangedCard> change(ByteView file, const CardChange& change) const override;
+  [[nodiscard]] std::unique_ptr<CardReading> reading(ByteView file) const override;
   [[nodiscard]] Result<Salvage> salvage(ByteView file) const override;
   [[nodiscard]] bool is_own_form(ByteView file) const override;
 
  private:
-  Result<Card> read_file(ByteView file,
-                         const std::function<bool(const std::string&)>& with_data) const;
-
   bool with_spare_;
   LayoutInfo info_;
   CardInfo card_info_;

@@ -9,7 +9,6 @@
 #include "bytes/fill.h"
 #include "layouts/cards/card_errors.h"
 #include "layouts/cards/ps2_format.h"
-#include "layouts/cards/ps2_pages.h"
 
 namespace bayswap {
 namespace {
@@ -180,8 +179,7 @@ class Check {
 
 }  // namespace
 
-Findings validate_ps2(ByteView file) {
-  const Pages pages = read_pages(file);
+Findings validate_ps2(const Pages& pages) {
   const auto geometry = parse_superblock(pages.plain);
   if (!geometry) return {damaged("the card's superblock is damaged")};
   const std::uint64_t whole = std::uint64_t{geometry->clusters} * kClusterSize;

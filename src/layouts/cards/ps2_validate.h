@@ -3,9 +3,10 @@
 
 #include "bayswap/bytes.h"
 #include "bayswap/finding.h"
+#include "layouts/cards/ps2_pages.h"
 
 namespace bayswap {
 
-[[nodiscard]] Findings validate_ps2(ByteView file);
+[[nodiscard]] Findings validate_ps2(const ps2::Pages& pages);
 
 }  // namespace bayswap

@@ -26,7 +26,8 @@ Bytes plain_of(ByteView file);
 bool has_mark(ByteView file) {
   const Bytes start =
       plain_of(file.first(std::min<std::size_t>(file.size(), 2 * kCartridge.block_size)));
-  return std::ranges::search(start, as_bytes(kMark)).begin() != start.end();
+  const std::string_view text(reinterpret_cast<const char*>(start.data()), start.size());
+  return text.find(kMark) != std::string_view::npos;
 }
 
 Bytes plain_of(ByteView file) {
