@@ -1,28 +1,56 @@
 #include "bays/walk.h"
 
+#include "storage/two_threads.h"
+
 namespace bayswap {
 namespace {
 
 constexpr int kDeepest = 64;
 
-void walk(Storage& storage, const Path& folder, int depth,
-          const std::function<void(const Path&, const FileInfo&)>& visit) {
-  const auto entries = storage.entries(folder);
+// One folder of a walk: what is walked of it, in the order of names.
+struct Folder {
+  Path path;
+  std::vector<WalkedFile> entries;
+  std::vector<std::size_t> inner;  // places of the folders among the entries, in their order
+};
+
+void read_folder(Storage& storage, Folder& folder) {
+  const auto entries = storage.entries(folder.path);
   if (!entries) return;
-  for (const auto& [name, info] : *entries) {
-    if (name.starts_with(".bayswap-")) continue;
-    if (info.type == FileType::file) visit(folder / name, info);
-    if (info.type == FileType::folder && depth > 0) walk(storage, folder / name, depth - 1, visit);
+  for (const auto& [name, info] : *entries)
+    if (!name.starts_with(".bayswap-") &&
+        (info.type == FileType::file || info.type == FileType::folder))
+      folder.entries.push_back({folder.path / name, info});
+}
+
+void hand_on(std::vector<Folder>& folders, std::size_t place, std::vector<WalkedFile>& files) {
+  std::size_t next = 0;
+  for (WalkedFile& entry : folders[place].entries) {
+    if (entry.info.type == FileType::file)
+      files.push_back(std::move(entry));
+    else if (next < folders[place].inner.size())
+      hand_on(folders, folders[place].inner[next++], files);
   }
 }
 
 }  // namespace
 
 std::vector<WalkedFile> files_below(Storage& storage, const Path& folder, bool below) {
+  std::vector<Folder> folders{{folder, {}, {}}};
+  std::size_t first = 0;
+  for (int depth = below ? kDeepest : 0; depth >= 0 && first < folders.size(); --depth) {
+    const std::size_t last = folders.size();
+    on_two_threads(last - first, [&](std::size_t i) { read_folder(storage, folders[first + i]); });
+    for (std::size_t i = first; i < last && depth > 0; ++i)
+      for (std::size_t k = 0; k < folders[i].entries.size(); ++k)
+        if (folders[i].entries[k].info.type == FileType::folder) {
+          folders[i].inner.push_back(folders.size());
+          folders.push_back({folders[i].entries[k].path, {}, {}});
+        }
+    first = last;
+  }
   std::vector<WalkedFile> files;
-  walk_files(storage, folder, below, [&](const Path& path, const FileInfo& info) {
-    files.push_back({path, info});
-  });
+  hand_on(folders, 0, files);
   return files;
 }
 
@@ -42,7 +70,7 @@ std::string below(const Path& folder, const Path& path) {
 
 void walk_files(Storage& storage, const Path& folder, bool below,
                 const std::function<void(const Path&, const FileInfo&)>& visit) {
-  walk(storage, folder, below ? kDeepest : 0, visit);
+  for (const auto& [path, info] : files_below(storage, folder, below)) visit(path, info);
 }
 
 }  // namespace bayswap

@@ -3,6 +3,7 @@
 
 #include <functional>
 #include <string_view>
+#include <vector>
 
 #include "bayswap/storage.h"
 
@@ -13,12 +14,12 @@ struct WalkedFile {
   FileInfo info;
 };
 
-/// The same files as a list.
+/// The regular files of a folder, and of all folders below it, in the order of names. Links,
+/// unreadable folders and Bay Swap's own unfinished files are passed over. Two threads list.
 [[nodiscard]] std::vector<WalkedFile> files_below(Storage& storage, const Path& folder,
                                                   bool below = true);
 
-/// Calls `visit` for each regular file, in the order of names. Links, unreadable folders and Bay
-/// Swap's own unfinished files are passed over.
+/// Calls `visit` for each of them.
 void walk_files(Storage& storage, const Path& folder, bool below,
                 const std::function<void(const Path&, const FileInfo&)>& visit);
 
