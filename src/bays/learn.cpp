@@ -12,6 +12,7 @@
 #include "bays/name_fields.h"
 #include "bays/path_words.h"
 #include "bays/rom_index.h"
+#include "bays/shelf_patterns.h"
 #include "bays/slot_shelves.h"
 #include "bays/survey.h"
 #include "bays/walk.h"
@@ -54,34 +55,6 @@ struct Group {
   std::size_t titled = 0;                    // files whose ROM's title is the same as its stem
 };
 
-std::string label_pattern(const std::string& relative, const std::string& label) {
-  const std::size_t found = relative.rfind(label);
-  return literal_text(std::string_view(relative).substr(0, found)) + "{label}" +
-         literal_text(std::string_view(relative).substr(found + label.size()));
-}
-
-// Where a package lies: its profile and title in the names above it, and its own name last.
-std::string package_pattern(const std::string& relative, const Game& game) {
-  const std::string low = game.title_id.size() == 16 ? game.title_id.substr(8) : std::string();
-  std::vector<std::string> names = names_in(relative);
-  std::string hex;  // together they show whether capitals are used
-  for (const std::string& name : names)
-    if (is_hex_name(name, 16) || lower_ascii(name) == low) hex += name;
-  for (std::string& name : names) {
-    const std::string plain = lower_ascii(name);
-    if (plain == game.title_id)
-      name = hex_field("title_id", hex);
-    else if (is_hex_name(name, 16))
-      name = hex_field("profile", hex);  // also where the package was made for another one
-    else if (plain == low)
-      name = hex_field("title_id:low", hex);
-    else
-      name = literal_text(name);
-  }
-  names.back() = "{label}";
-  return joined(names);
-}
-
 // A layout id without its byte order: forms of one chip that only differ in order vote together.
 std::string family_of(std::string_view id) {
   for (const std::string_view suffix : {"-swap16", "-swap32"})
@@ -107,27 +80,6 @@ std::vector<std::string> elected(const Group& group) {
   std::vector<std::string> ids;
   for (const auto& entry : order) ids.push_back(entry.second);
   return ids;
-}
-
-// A title with tags behind it, such as a year and a maker, is a name that each game has its own of.
-std::string with_tags_as_stem(const std::string& pattern) {
-  static constexpr std::string_view kTitle = "{title}";
-  std::string changed = pattern;
-  for (std::size_t at = changed.find(kTitle); at != std::string::npos;
-       at = changed.find(kTitle, at + 1)) {
-    const std::size_t from = at + kTitle.size();
-    std::size_t end = from;
-    while (changed.compare(end, 2, " (") == 0 || changed.compare(end, 2, " [") == 0) {
-      const std::size_t close = changed.find_first_of(")]", end);
-      // One number in brackets is a slot.
-      const bool number = changed.find_first_not_of("0123456789", end + 2) == close;
-      constexpr std::size_t kYear = 4;  // digits
-      if (close == std::string::npos || (number && close - end - 2 < kYear)) break;
-      end = close + 1;
-    }
-    if (end > from) changed.replace(at, end - at, "{stem}");
-  }
-  return changed;
 }
 
 std::string common_folder(const std::set<std::string>& folders) {

@@ -19,6 +19,7 @@
 #include "moves/mover.h"
 #include "moves/package_target.h"
 #include "moves/state_target.h"
+#include "moves/wanted_saves.h"
 #include "storage/archive_storage.h"
 #include "storage/clock.h"
 
@@ -47,7 +48,7 @@ class Carrier {
           "plug in or mount the place, or learn the bay again");
     if (!request_.plan)
       if (auto recovered = recover(session_); !recovered) return tl::unexpected(recovered.error());
-    auto sources = find_sources();
+    auto sources = find_wanted(session_, folders_, *bay_, request_);
     if (!sources) return tl::unexpected(sources.error());
     for (const Source& source : *sources) {
       if (auto moved = carry_one(source); !moved) {
@@ -83,132 +84,6 @@ class Carrier {
     Storage& storage = *session_.storage;
     if (!wrote || report_.failed || !storage.is_removable(bay_->place)) return;
     if (storage.settle(bay_->place)) report_.safe_to_remove = bay_->place.string();
-  }
-
-  Result<std::vector<Source>> find_sources() {
-    if (request_.all || (!request_.from.empty() && request_.saves.empty())) {
-      const auto from = session_.bays.find(request_.from);
-      if (!from) return tl::unexpected(from.error());
-      auto sources = read_bay(session_, folders_, **from, request_);
-      if (!sources || request_.all) return sources;
-      return pick(std::move(*sources), request_.game, (*from)->name);
-    }
-    std::vector<Source> sources;
-    for (const std::string& save : request_.saves) {
-      auto found = find_source(save);
-      if (!found) return tl::unexpected(found.error());
-      sources.insert(sources.end(), std::make_move_iterator(found->begin()),
-                     std::make_move_iterator(found->end()));
-    }
-    return sources;
-  }
-
-  // A file, or BAY:NAME, or a name inside --from.
-  Result<std::vector<Source>> find_source(const std::string& save) {
-    std::string bay_name = request_.from;
-    std::string name = save;
-    if (bay_name.empty()) {
-      const std::size_t colon = save.find(':');
-      const bool file = !is_missing(*session_.storage, save);
-      if (!file && colon != std::string::npos && session_.bays.find(save.substr(0, colon))) {
-        bay_name = save.substr(0, colon);
-        name = save.substr(colon + 1);
-      } else {
-        if (file)
-          if (auto whole = check_archive(save); !whole) return tl::unexpected(whole.error());
-        auto folders = read_folder_sources(session_, save, request_);
-        if (!folders) return tl::unexpected(folders.error());
-        if (*folders) return std::move(**folders);
-        auto on_cards = read_card_sources(session_, *bay_, save, request_.is);
-        if (!on_cards) return tl::unexpected(on_cards.error());
-        if (*on_cards) return std::move(**on_cards);
-        auto source = read_loose(save);
-        if (!source) return tl::unexpected(source.error());
-        std::vector<Source> one;
-        one.push_back(std::move(*source));
-        return one;
-      }
-    }
-    const auto bay = session_.bays.find(bay_name);
-    if (!bay) return tl::unexpected(bay.error());
-    auto sources = read_bay(session_, folders_, **bay, request_);
-    if (!sources) return sources;
-    return pick(std::move(*sources), name, (*bay)->name);
-  }
-
-  // Of an archive, one save is carried at a time.
-  Result<void> check_archive(const Path& path) {
-    const auto inside = session_.storage->list(archive_root(path));
-    if (!inside || read_rom_file(*session_.storage, path, session_.catalog)) return {};
-    return fail(
-        Trouble::stopped, "many-match",
-        fmt::format("{}: is an archive, which save in it is not said", safe_text(path.string())),
-        fmt::format("name one as {}:NAME; 'bayswap look {}' lists them", safe_text(path.string()),
-                    safe_text(path.string())));
-  }
-
-  // A file that lies anywhere: where nothing near it tells the game, the name of a ROM at the
-  // destination does, since its size alone could be many things.
-  Result<Source> read_loose(const Path& path) {
-    auto source = read_source(session_, folders_, path, request_, std::nullopt);
-    if (!source || source->rom || source->on_shelf || !request_.is.empty()) return source;
-    auto roms = roms_named(session_, folders_, *bay_, source->stem, request_.game);
-    const auto view = session_.storage->view(path, kSaveLimit);
-    if (!view || roms.empty()) return source;
-    auto fitting = roms;
-    std::erase_if(fitting, [&](const RomFile* rom) {
-      return identify(view->bytes(), hints_of(rom->info, session_.catalog)).empty();
-    });
-    if (!fitting.empty()) roms = std::move(fitting);
-    const System system = roms.front()->info.system;
-    if (std::any_of(roms.begin(), roms.end(),
-                    [&](const RomFile* rom) { return rom->info.system != system; })) {
-      for (const RomFile* rom : roms) source->several_roms.push_back(rom->path.string());
-      return source;
-    }
-    return read_source(session_, folders_, path, request_, *roms.front());
-  }
-
-  Result<std::vector<Source>> pick(std::vector<Source> sources, const std::string& text,
-                                   const std::string& bay) {
-    if (text.empty())
-      return fail(Trouble::usage, "usage", "which save is not said",
-                  "name a save, or add --game TEXT or --all");
-    int best = 1;
-    for (const Source& source : sources)
-      best = std::max(best, named_by(source, session_.catalog, text));
-    std::erase_if(sources, [&](const Source& source) {
-      return named_by(source, session_.catalog, text) < best;
-    });
-    prefer_saves(sources);
-    if (sources.empty())
-      return fail(Trouble::stopped, "no-match",
-                  fmt::format("no save in {} fits '{}'", bay, safe_text(text)),
-                  fmt::format("see what is there: bayswap bay show {}", bay));
-    // All slots of one game go together.
-    const bool slots = std::ranges::all_of(sources, [&](const Source& source) {
-      return source.state && source.stem == sources.front().stem && request_.slot.empty();
-    });
-    if (sources.size() > 1 && !slots) {
-      std::vector<std::string> names;
-      for (const Source& source : sources)
-        names.push_back(fmt::format("{} ({}{})", safe_text(source.stem),
-                                    to_string(source.save.system),
-                                    source.save.kind == Kind::card_save
-                                        ? " card " + source.files.front().filename().string()
-                                        : ""));
-      return fail(
-          Trouble::stopped, "many-match",
-          fmt::format("several saves in {} fit '{}': {}", bay, safe_text(text), list_text(names)),
-          "write the whole name");
-    }
-    return sources;
-  }
-
-  // A game's name means its save, where it has one; a state is then meant by its file's name.
-  static void prefer_saves(std::vector<Source>& sources) {
-    if (std::ranges::any_of(sources, [](const Source& source) { return !source.state; }))
-      std::erase_if(sources, [](const Source& source) { return source.state; });
   }
 
   Result<void> carry_one(const Source& source) {

@@ -5,6 +5,7 @@
 
 #include <algorithm>
 
+#include "bays/shelf_patterns.h"
 #include "bays/slot_shelves.h"
 #include "bayswap/naming.h"
 #include "naming/tags.h"
@@ -25,6 +26,20 @@ TEST(WordOfPath, IsTheLongestWholeOneNearestToTheFile) {
   EXPECT_EQ(word("Tin2.sav"), "");
   EXPECT_EQ(word("Tin_2.sav"), "Tin");
   EXPECT_EQ(word(""), "");
+}
+
+TEST(ShelfPatterns, LeaveOpenWhatDiffers) {
+  EXPECT_EQ(label_pattern("saves/{x}/my SAVE01.mcs", "SAVE01"), "saves/{{x}}/my {label}.mcs");
+  EXPECT_EQ(label_pattern("SAVE01/SAVE01", "SAVE01"), "SAVE01/{label}") << "the last one";
+  Game game;
+  game.title_id = "0000000058454d4f";
+  EXPECT_EQ(package_pattern("Content/E00001234567ABCD/58454D4F/00000001/Save", game),
+            "Content/{profile:upper}/{title_id:low:upper}/00000001/{label}");
+  EXPECT_EQ(package_pattern("Save", game), "{label}");
+  EXPECT_EQ(with_tags_as_stem("s/{title} (1993)(Maker).st"), "s/{stem}.st");
+  EXPECT_EQ(with_tags_as_stem("s/{title} (3).st"), "s/{title} (3).st") << "a slot";
+  EXPECT_EQ(with_tags_as_stem("s/{title} (3"), "s/{title} (3") << "never closed";
+  EXPECT_EQ(with_tags_as_stem("{title} [a]/{title}"), "{stem}/{title}");
 }
 
 TEST(NumberedPath, TakesApartAndPutsTogether) {

@@ -1,0 +1,20 @@
+// Naming patterns made from one example of a name.
+#pragma once
+
+#include <string>
+
+#include "bayswap/game.h"
+
+namespace bayswap {
+
+/// The path with the save's own name in it left open. The path must hold it.
+[[nodiscard]] std::string label_pattern(const std::string& relative, const std::string& label);
+
+/// Where a package lies: its profile and title in the names above it, and its own name last.
+[[nodiscard]] std::string package_pattern(const std::string& relative, const Game& game);
+
+/// A title with tags behind it, such as a year and a maker, is a name that each game has its own
+/// of: `{title} (1993)` becomes `{stem}`.
+[[nodiscard]] std::string with_tags_as_stem(const std::string& pattern);
+
+}  // namespace bayswap
