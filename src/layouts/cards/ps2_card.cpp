@@ -239,7 +239,7 @@ Result<Card> Ps2CardLayout::list(ByteView file, const std::vector<std::string>& 
 }
 
 Findings Ps2CardLayout::validate(ByteView file) const {
-  return validate_ps2(read_pages(file));
+  return validate_ps2(file);
 }
 
 bool Ps2CardLayout::is_own_form(ByteView file) const {

@@ -72,7 +72,7 @@ Pages read_pages(ByteView file) {
     return pages;
   }
   const std::size_t count = file.size() / kRawPageSize;
-  pages.plain.reserve(count * kPageSize);
+  pages.plain.reserve(count * kRawPageSize);  // with room for the spare bytes to be written
   pages.held = count * kPageSize;
   pages.broken.resize(count);
   for (std::size_t i = 0; i < count; ++i) {
@@ -91,25 +91,43 @@ Pages read_pages(ByteView file) {
   return pages;
 }
 
+bool all_sound(ByteView file) {
+  if (!has_spare(file)) return false;
+  for (std::size_t at = 0; at + kRawPageSize <= file.size(); at += kRawPageSize) {
+    const ByteView page = file.subspan(at, kPageSize);
+    const ByteView spare = file.subspan(at + kPageSize, kSpareSize);
+    for (std::size_t k = 0; k < kChunks; ++k) {
+      const Ecc ecc = ecc_of(page.subspan(k * kChunkSize, kChunkSize));
+      const ByteView stored = spare.subspan(k * kEccSize, kEccSize);
+      if (std::memcmp(ecc.data(), stored.data(), kEccSize) == 0) continue;
+      if (!erased_to_zero(page, spare)) return false;
+      break;
+    }
+  }
+  return true;
+}
+
 Bytes write_pages(Bytes plain, bool with_spare, ByteView before) {
   if (!with_spare) return plain;
   const std::size_t count = plain.size() / kPageSize;
   const bool same_form = before.size() == count * kRawPageSize && has_spare(before);
-  Bytes file;
-  file.reserve(count * kRawPageSize);
-  std::array<std::byte, kSpareSize> spare{};
-  for (std::size_t i = 0; i < count; ++i) {
-    const ByteView page = ByteView(plain).subspan(i * kPageSize, kPageSize);
+  // In place, which saves clearing as much memory again. The last page first: each goes to where
+  // only later ones lay.
+  Bytes file = std::move(plain);
+  file.resize(count * kRawPageSize);
+  std::array<std::byte, kPageSize> page{};
+  for (std::size_t i = count; i-- > 0;) {
+    std::memcpy(page.data(), file.data() + i * kPageSize, kPageSize);
+    const std::span<std::byte> target = std::span(file).subspan(i * kRawPageSize, kRawPageSize);
     if (same_form) {
       const ByteView raw = before.subspan(i * kRawPageSize, kRawPageSize);
       if (std::memcmp(raw.data(), page.data(), kPageSize) == 0) {
-        file.insert(file.end(), raw.begin(), raw.end());
+        std::memcpy(target.data(), raw.data(), kRawPageSize);
         continue;
       }
     }
-    write_spare(page, spare);
-    file.insert(file.end(), page.begin(), page.end());
-    file.insert(file.end(), spare.begin(), spare.end());
+    std::memcpy(target.data(), page.data(), kPageSize);
+    write_spare(page, target.subspan(kPageSize));
   }
   return file;
 }

@@ -27,6 +27,10 @@ struct Pages {
 /// The pages of a file, each checked against its code.
 [[nodiscard]] Pages read_pages(ByteView file);
 
+/// Whether the file has spare bytes and every page agrees with its code: then its plain bytes can
+/// be read where they lie.
+[[nodiscard]] bool all_sound(ByteView file);
+
 /// The file for plain bytes. Pages that are the same as in `before`, which must be of the same
 /// form to matter, keep their spare bytes.
 [[nodiscard]] Bytes write_pages(Bytes plain, bool with_spare, ByteView before);

@@ -15,14 +15,39 @@ namespace {
 
 using namespace ps2;
 
+// Reads plain bytes where they lie: spare bytes may stand behind each page. No number crosses from
+// one page into the next, and what does is past the end.
+class PlainCursor {
+ public:
+  // `stride`: bytes from one page to the next.
+  PlainCursor(ByteView file, std::size_t stride) : cursor_(file), stride_(stride) {}
+
+  std::uint8_t u8(std::uint64_t offset) { return cursor_.u8(place_of(offset, 1)); }
+  std::uint16_t u16le(std::uint64_t offset) { return cursor_.u16le(place_of(offset, 2)); }
+  std::uint32_t u32le(std::uint64_t offset) { return cursor_.u32le(place_of(offset, 4)); }
+  // Empty past the end, which is no overrun.
+  [[nodiscard]] ByteView page(std::uint64_t offset) const {
+    Cursor once = cursor_;
+    return once.bytes(place_of(offset, kPageSize), kPageSize);
+  }
+  [[nodiscard]] bool overrun() const { return cursor_.overrun(); }
+
+ private:
+  [[nodiscard]] std::uint64_t place_of(std::uint64_t offset, std::size_t width) const {
+    constexpr std::uint64_t kNowhere = ~std::uint64_t{0};
+    const std::uint64_t inside = offset % kPageSize;
+    if (inside + width > kPageSize) return kNowhere;
+    return offset / kPageSize * stride_ + inside;
+  }
+
+  Cursor cursor_;
+  std::size_t stride_;
+};
+
 class Check {
  public:
-  Check(ByteView plain, const Geometry& geometry, Findings& findings)
-      : plain_(plain),
-        cursor_(plain),
-        geometry_(geometry),
-        findings_(findings),
-        holders_(geometry.alloc_end) {}
+  Check(PlainCursor plain, const Geometry& geometry, Findings& findings)
+      : cursor_(plain), geometry_(geometry), findings_(findings), holders_(geometry.alloc_end) {}
 
   void run() {
     check_superblock();
@@ -66,10 +91,10 @@ class Check {
     // A console copies block 1 over the block that this one names, unless it reads erased.
     const std::uint64_t backup =
         std::uint64_t{geometry_.backup[1]} * kClustersPerBlock * kClusterSize;
-    const auto page = slice(plain_, backup, kPageSize);
-    if (!page)
+    const ByteView page = cursor_.page(backup);
+    if (page.empty())
       error("the card's backup blocks lie outside of it");
-    else if (!is_erased(*page))
+    else if (!is_erased(page))
       error("the card's second backup block is not erased: a console may write over another block");
     if (cursor_.u8(kCardType) != 2) error("the superblock speaks of another type of card");
   }
@@ -169,30 +194,42 @@ class Check {
     if (depth < 8) check_entries(clusters, length, first, name + "/", depth + 1);
   }
 
-  ByteView plain_;
-  Cursor cursor_;
+  PlainCursor cursor_;
   const Geometry& geometry_;
   Findings& findings_;
   std::vector<std::uint32_t> table_;
   std::vector<std::uint32_t> holders_;
 };
 
-}  // namespace
-
-Findings validate_ps2(const Pages& pages) {
-  const auto geometry = parse_superblock(pages.plain);
+// `held`: plain bytes that the file has.
+Findings check_plain(PlainCursor plain, const std::optional<Geometry>& geometry, std::uint64_t held,
+                     const Findings& of_pages) {
   if (!geometry) return {damaged("the card's superblock is damaged")};
   const std::uint64_t whole = std::uint64_t{geometry->clusters} * kClusterSize;
-  if (pages.held < whole) return {cut_short(pages.held, whole)};
+  if (held < whole) return {cut_short(held, whole)};
   Findings findings;
-  if (pages.held > whole) findings.push_back(damaged("bytes stand behind the card"));
-  if (pages.mended > 0)
-    findings.push_back(spare_lost(fmt::format("{} pages have a wrong bit", pages.mended)));
-  if (pages.broken_count > 0)
-    findings.push_back(damaged(
-        fmt::format("{} pages have more wrong bits than can be mended", pages.broken_count)));
-  Check(pages.plain, *geometry, findings).run();
+  if (held > whole) findings.push_back(damaged("bytes stand behind the card"));
+  findings.insert(findings.end(), of_pages.begin(), of_pages.end());
+  Check(plain, *geometry, findings).run();
   return findings;
+}
+
+}  // namespace
+
+Findings validate_ps2(ByteView file) {
+  if (!all_sound(file)) return validate_ps2(read_pages(file));
+  return check_plain({file, kRawPageSize}, parse_superblock(file),
+                     file.size() / kRawPageSize * kPageSize, {});
+}
+
+Findings validate_ps2(const Pages& pages) {
+  Findings of_pages;
+  if (pages.mended > 0)
+    of_pages.push_back(spare_lost(fmt::format("{} pages have a wrong bit", pages.mended)));
+  if (pages.broken_count > 0)
+    of_pages.push_back(damaged(
+        fmt::format("{} pages have more wrong bits than can be mended", pages.broken_count)));
+  return check_plain({pages.plain, kPageSize}, parse_superblock(pages.plain), pages.held, of_pages);
 }
 
 }  // namespace bayswap

@@ -7,6 +7,8 @@
 
 namespace bayswap {
 
+[[nodiscard]] Findings validate_ps2(ByteView file);
+/// The same of pages that were read already.
 [[nodiscard]] Findings validate_ps2(const ps2::Pages& pages);
 
 }  // namespace bayswap
