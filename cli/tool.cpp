@@ -20,6 +20,32 @@ constexpr std::array<std::string_view, 15> kChecks{
     "in-use",         "no-room",     "name-taken",     "already-there", "newer-there",
     "damaged",        "loses-parts", "no-match",       "many-match",    "other-program"};
 
+struct Command {
+  std::string_view name;
+  void (*add)(CLI::App&, Run&);
+};
+
+constexpr std::array<Command, 13> kCommands{{{"look", add_look},
+                                             {"reshape", add_reshape},
+                                             {"carry", add_carry},
+                                             {"undo", add_undo},
+                                             {"keep", add_keep},
+                                             {"history", add_history},
+                                             {"restore", add_restore},
+                                             {"bay", add_bay},
+                                             {"card", add_card},
+                                             {"state", add_state},
+                                             {"catalog", add_catalog},
+                                             {"layouts", add_layouts},
+                                             {"demo", add_demo}}};
+
+// The parser of the command that is called; of all of them for help and for a word that is none.
+void add_commands(CLI::App& app, Run& run, std::string_view called) {
+  const auto one = std::ranges::find(kCommands, called, &Command::name);
+  if (one != kCommands.end()) return one->add(app, run);
+  for (const Command& command : kCommands) command.add(app, run);
+}
+
 }  // namespace
 
 void Run::print(const std::string& text) const {
@@ -93,19 +119,7 @@ int run_tool(const std::vector<std::string>& arguments, const Surroundings& surr
   app.require_subcommand(1);
   app.set_version_flag("--version", BAYSWAP_VERSION);
   app.footer("'bayswap COMMAND --help' has an example of each. Start with: bayswap demo");
-  add_look(app, run);
-  add_reshape(app, run);
-  add_carry(app, run);
-  add_undo(app, run);
-  add_keep(app, run);
-  add_history(app, run);
-  add_restore(app, run);
-  add_bay(app, run);
-  add_card(app, run);
-  add_state(app, run);
-  add_catalog(app, run);
-  add_layouts(app, run);
-  add_demo(app, run);
+  add_commands(app, run, arguments.empty() ? "" : arguments.front());
   try {
     std::vector<std::string> reversed(arguments.rbegin(), arguments.rend());
     app.parse(reversed);

@@ -1,14 +1,16 @@
+#define OPENSSL_API_COMPAT 0x10101000L  // for the functions of one algorithm, see storage/hash.cpp
 #include "bytes/sha1.h"
 
-#include <openssl/evp.h>
+#include <openssl/sha.h>
 
 namespace bayswap {
 
 Sha1 sha1(ByteView bytes) {
   Sha1 digest{};
-  unsigned size = 0;
-  EVP_Digest(bytes.data(), bytes.size(), reinterpret_cast<unsigned char*>(digest.data()), &size,
-             EVP_sha1(), nullptr);
+  SHA_CTX state;
+  SHA1_Init(&state);
+  SHA1_Update(&state, bytes.data(), bytes.size());
+  SHA1_Final(reinterpret_cast<unsigned char*>(digest.data()), &state);
   return digest;
 }
 
