@@ -1,6 +1,7 @@
 #!/usr/bin/env bash
-# The first and second look over 20,000 small files, and learning 20,000 files in which each save has its ROM beside
-# it, beside reading 512 bytes of each and beside `find`; and a save dug out of a state of 256 MiB beside `sha256sum`. Usage: bench/places.sh BUILD [SCRATCH]
+# The first and second look over 20,000 small files, and learning 20,000 files in which each save has its ROM beside it
+# and looking at them before and after, beside reading 512 bytes of each and beside `find`; and a save dug out of a
+# state of 256 MiB beside `sha256sum`. Usage: bench/places.sh BUILD [SCRATCH]
 set -euo pipefail
 tool=$(realpath "$1")/bayswap
 scratch=$(mktemp -d -p "${2:-${TMPDIR:-/tmp}}")
@@ -24,12 +25,12 @@ def write(path, content):
 def save():
     return random.randbytes(5000) + b'\xff' * 3192
 
-def compare(what, place, command):
+def compare(what, place, command, afresh=('cache', 'config')):
     heads = min(timed(['find', place, '-type', 'f', '-exec', 'head', '-c', '512', '{}', '+']) for _ in range(5))
     find = min(timed(['find', place, '-type', 'f']) for _ in range(10))
     firsts = []
     for _ in range(5):
-        for own in ('cache', 'config'):
+        for own in afresh:
             shutil.rmtree(os.path.join(scratch, own), ignore_errors=True)
         firsts.append(timed(command))
     time.sleep(1)
@@ -53,6 +54,8 @@ for number in range(10000):
 time.sleep(1)
 compare('bay learn', pairs, [tool, 'bay', 'learn', 'den', pairs])
 compare('look at pairs', pairs, [tool, 'look', pairs])
+timed([tool, 'bay', 'learn', 'den', pairs])
+compare('look at the learned bay', pairs, [tool, 'look', pairs], ['cache'])
 
 older = bytearray(random.randbytes(32768))
 newer = bytearray(older)

@@ -1,6 +1,7 @@
 #include <malloc.h>
 
 #include <filesystem>
+#include <future>
 #include <memory>
 #include <utility>
 
@@ -63,9 +64,12 @@ class ItemPrinter {
     rows_.push_back(row_of(item));
   }
   void end_folder(const std::string& root) {
-    Answer table = overview_of(std::exchange(rows_, {}), root, now_ns(), style_);
+    Answer table = overview_of(rows_, root, now_ns(), style_);
     if (keep_) answer_.ages = std::move(table.ages);
-    print_text(table.text);
+    print_text(std::move(table.text));
+    // Rows of a large place take a while to be let go.
+    letting_go_ = std::async(std::launch::async,
+                             [rows = std::exchange(rows_, {})]() mutable { rows.clear(); });
   }
   /// What was printed; empty when it is too long to be remembered.
   [[nodiscard]] const Answer& answer() const { return answer_; }
@@ -88,15 +92,18 @@ class ItemPrinter {
   }
 
  private:
-  void print_text(const std::string& text) {
-    print_part((first_ ? "" : "\n") + text);
+  void print_text(std::string text) {
+    print_part(first_ ? std::move(text) : "\n" + text);
     first_ = false;
   }
-  void print_part(const std::string& text) {
+  void print_part(std::string text) {
     constexpr std::size_t kMostKept = 24U << 20U;
     run_.print(text);
     if (!keep_) return;
-    answer_.text += text;
+    if (answer_.text.empty())
+      answer_.text = std::move(text);
+    else
+      answer_.text += text;
     if (answer_.text.size() <= kMostKept) return;
     keep_ = false;
     answer_ = {};
@@ -110,6 +117,7 @@ class ItemPrinter {
   bool first_ = true;
   bool damaged_ = false;
   std::vector<OverviewRow> rows_;
+  std::future<void> letting_go_;
   std::vector<Kindred> items_;
   std::size_t count_ = 0;
 };
@@ -136,8 +144,8 @@ void add_look(CLI::App& app, Run& run) {
                             std::filesystem::is_directory(arguments->paths.front());
     const std::string question = question_of(run, {"look", arguments->paths.front()});
     if (one_folder) {
-      if (auto known = book.recall(question)) {
-        renew_ages(*known, now_ns());
+      const auto renew = [](Answer& answer) { renew_ages(answer, now_ns()); };
+      if (const auto known = book.recall(question, renew)) {
         run.print(known->text);
         run.status = known->status;
         return;

@@ -5,7 +5,6 @@
 
 #include <algorithm>
 #include <array>
-#include <filesystem>
 
 #include "bays/walk.h"
 #include "bytes/text.h"
@@ -54,8 +53,11 @@ std::string age_cell(std::int64_t modified_ns, std::int64_t now_ns) {
 std::string line_of(const OverviewRow& row, const std::string& root, std::int64_t now_ns,
                     const Style& style, std::size_t& age_at) {
   const Health health = health_of(row);
-  const std::string inside = below(root, row.path);
-  std::string text = "  " + style.paint(health.tone, health.mark) + " ";
+  const std::string inside = text_below(root, row.path);
+  constexpr std::size_t kUsual = 200;  // bytes, with colours
+  std::string text;
+  text.reserve(kUsual);
+  text += "  " + style.paint(health.tone, health.mark) + " ";
   text += padded(kind_text(row), kKindColumn) + " ";
   text +=
       style.paint(Tone::title, padded(cut_text(safe_text(row.name), kNameColumn), kNameColumn)) +
@@ -78,7 +80,15 @@ std::string line_of(const OverviewRow& row, const std::string& root, std::int64_
   }
   if (left > 0) text += style.paint(Tone::quiet, shown);
   while (text.ends_with(' ')) text.pop_back();
-  return text + "\n";
+  text += '\n';
+  return text;
+}
+
+// The last name of a path without its extension.
+std::string stem_text(std::string_view path) {
+  const std::string_view name = path.substr(path.rfind('/') + 1);
+  const std::size_t dot = name.rfind('.');
+  return std::string(dot == 0 || name == ".." ? name : name.substr(0, dot));
 }
 
 std::string heading(const Style& style) {
@@ -131,7 +141,7 @@ OverviewRow row_of(const Item& item) {
   row.known = item.kind.has_value() || !item.layout.empty() || item.archive;
   row.saves = item.package ? 0 : item.saves.size();
   row.findings = item.findings;
-  const std::string file = std::filesystem::path(item.path).stem().string();
+  const std::string file = stem_text(item.path);
   row.name = item.package && !item.comment.empty() ? item.comment : item.game.title;
   if (row.name.empty()) row.name = item.comment.substr(0, item.comment.find('\n'));
   if (row.name.empty() && item.kind == Kind::folder && !item.game.title_id.empty())
@@ -157,10 +167,16 @@ Answer overview_of(const std::vector<OverviewRow>& rows, const std::string& root
     else
       saves.push_back(&row);
   }
-  std::ranges::stable_sort(saves, {}, [](const OverviewRow* row) {
+  const auto order = [](const OverviewRow* row) {
     return std::tuple(!row->system, row->system.value_or(System::a2600),
                       std::string_view(row->sort_name));
+  };
+  const auto middle = saves.begin() + static_cast<std::ptrdiff_t>(saves.size() / 2);
+  on_two_threads(2, [&](std::size_t half) {
+    std::ranges::stable_sort(half == 0 ? saves.begin() : middle, half == 0 ? middle : saves.end(),
+                             {}, order);
   });
+  std::ranges::inplace_merge(saves, middle, {}, order);
   Answer answer;
   std::string& text = answer.text;
   text = style.paint(Tone::title, path_text(root)) + "  " +
@@ -176,6 +192,10 @@ Answer overview_of(const std::vector<OverviewRow>& rows, const std::string& root
   on_two_threads(lines.size(), [&](std::size_t i) {
     lines[i].text = line_of(*saves[i], root, now_ns, style, lines[i].age_at);
   });
+  std::size_t room = text.size();
+  for (const Line& line : lines) room += line.text.size();
+  text.reserve(room + room / 8);
+  answer.ages.reserve(lines.size());
   std::optional<std::optional<System>> group;
   for (std::size_t i = 0; i < saves.size(); ++i) {
     const OverviewRow* row = saves[i];
@@ -190,7 +210,7 @@ Answer overview_of(const std::vector<OverviewRow>& rows, const std::string& root
   for (const OverviewRow& row : rows)
     for (const Finding& finding : row.findings) {
       if (finding.level == Level::note) continue;
-      const std::string inside = below(root, row.path);
+      const std::string inside = text_below(root, row.path);
       findings.push_back(
           {finding.level, finding.code,
            fmt::format("{}: {}", inside.empty() || inside == "." ? row.path : inside, finding.text),

@@ -1,5 +1,6 @@
 #include "cli/render/style.h"
 
+#include <algorithm>
 #include <array>
 #include <filesystem>
 #include <system_error>
@@ -25,6 +26,11 @@ std::string Style::paint(Tone tone, std::string_view text) const {
 
 namespace {
 
+// A cell for each byte.
+bool is_plain(std::string_view text) {
+  return std::ranges::all_of(text, [](char c) { return static_cast<unsigned char>(c) < 0x80; });
+}
+
 // East Asian letters that take two cells.
 bool is_wide(char32_t point) {
   return (point >= 0x1100 && point <= 0x115F) || (point >= 0x2E80 && point <= 0xA4CF) ||
@@ -36,6 +42,7 @@ bool is_wide(char32_t point) {
 }  // namespace
 
 std::size_t columns_of(std::string_view text) {
+  if (is_plain(text)) return text.size();
   std::size_t columns = 0;
   for (std::size_t at = 0; at < text.size();) {
     const auto lead = static_cast<unsigned char>(text[at]);
@@ -50,6 +57,7 @@ std::size_t columns_of(std::string_view text) {
 }
 
 std::string cut_text(const std::string& text, std::size_t columns) {
+  if (text.size() <= columns && is_plain(text)) return text;
   std::string line;
   std::size_t used = 0;
   for (std::size_t at = 0; at < text.size();) {

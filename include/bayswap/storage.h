@@ -35,6 +35,7 @@ struct NamedInfo {
 /// Bytes of a file, owned or mapped.
 class FileView {
  public:
+  FileView() = default;  ///< nothing
   explicit FileView(Bytes owned);
   /// `keep_alive` owns what `bytes` points to.
   FileView(ByteView bytes, std::shared_ptr<const void> keep_alive);
@@ -53,8 +54,8 @@ struct ReplacedFile {
 
 /// Primitive operations on a place. Reading errors have Trouble::input (`missing`, `unreadable`),
 /// writing errors Trouble::place (`place-failed`). Implementations are used from one thread, but
-/// for info(), list(), entries(), stamp(), view(), read() and same(), which may run beside the
-/// others.
+/// for info(), list(), entries(), stamp(), view(), view_if(), read() and same(), which may run
+/// beside the others.
 class Storage {
  public:
   virtual ~Storage() = default;
@@ -64,6 +65,12 @@ class Storage {
   [[nodiscard]] virtual Result<FileView> view(const Path& path, std::uint64_t limit) = 0;
   /// The same as a copy that later changes of the file do not reach.
   [[nodiscard]] virtual Result<Bytes> read(const Path& path, std::uint64_t limit);
+  /// The whole of a file that entries() has told of, when its first bytes are `wanted`; nothing
+  /// otherwise. `walked` is what entries() said of it; `wanted` sees the first `first` bytes, or
+  /// all of a shorter file, and without it every file is wanted. There is no limit of size.
+  [[nodiscard]] virtual Result<std::optional<FileView>> view_if(
+      const Path& path, const FileInfo& walked, std::size_t first,
+      const std::function<bool(ByteView)>& wanted);
   /// Names in a folder, sorted.
   [[nodiscard]] virtual Result<std::vector<std::string>> list(const Path& folder) = 0;
   /// The same with what info() says of each; names that it says nothing of are left out.
@@ -88,6 +95,8 @@ class Storage {
   /// Brings everything that was written to the medium of the path onto it.
   [[nodiscard]] virtual Result<void> settle(const Path& /*path*/) { return {}; }
 
+  /// From now on entries() notes how what it lists looks, for stamp() not to list it again.
+  virtual void note_entries() {}
   /// How a file or everything below a folder looks, by names, sizes and times; empty when that
   /// cannot be told, or when something there may have changed since `before_ns` (nanoseconds since
   /// 1970).

@@ -4,6 +4,7 @@
 
 #include <algorithm>
 #include <functional>
+#include <future>
 #include <set>
 
 #include "bytes/cursor.h"
@@ -21,6 +22,7 @@ constexpr std::size_t kMostAnswers = 32;
 
 class Writer {
  public:
+  explicit Writer(std::size_t room) { bytes_.reserve(room); }
   void number(std::uint64_t value) {
     bytes_.resize(bytes_.size() + 8);
     store_le(std::span(bytes_).last(8), value);
@@ -81,7 +83,8 @@ Path AnswerBook::file_of(const std::string& question) const {
   return places_.cache / fmt::format("{:016x}.answer", std::hash<std::string>{}(question));
 }
 
-std::optional<Answer> AnswerBook::recall(const std::string& question) {
+std::optional<Answer> AnswerBook::recall(const std::string& question,
+                                         const std::function<void(Answer&)>& prepare) {
   if (places_.cache.empty()) return std::nullopt;
   const auto file = storage_.view(file_of(question), kLargestFile);
   if (!file) return std::nullopt;
@@ -89,44 +92,53 @@ std::optional<Answer> AnswerBook::recall(const std::string& question) {
   if (reader.number() != kMark || text_of(reader.block()) != question) return std::nullopt;
   Answer answer;
   answer.status = static_cast<int>(reader.number() & 0xFFU);
-  const std::uint64_t trees = reader.number();
+  const std::uint64_t count = reader.number();
   constexpr std::uint64_t kMostTrees = 10'000;
-  if (!reader.fine() || trees > kMostTrees) return std::nullopt;
-  for (std::uint64_t i = 0; i < trees && reader.fine(); ++i) {
+  if (!reader.fine() || count > kMostTrees) return std::nullopt;
+  std::vector<std::pair<Path, ByteView>> trees;
+  for (std::uint64_t i = 0; i < count && reader.fine(); ++i) {
     const Path root = text_of(reader.block());
-    const ByteView stamp = reader.block();
-    const bool same = stamp.empty() ? is_missing(storage_, root) : storage_.is_as(root, stamp);
-    if (!reader.fine() || !same) return std::nullopt;
+    trees.emplace_back(root, reader.block());
   }
-  answer.text = text_of(reader.block());
+  const ByteView text = reader.block();
   const std::uint64_t ages = reader.number();
   if (!reader.fine() || ages > file->bytes().size() / 16) return std::nullopt;
+  // A long text is made ready meanwhile.
+  constexpr std::size_t kLong = 1U << 16U;
+  const auto when = text.size() < kLong ? std::launch::deferred : std::launch::async;
+  auto unchanged = std::async(when, [&] {
+    return std::ranges::all_of(trees, [&](const auto& tree) {
+      const auto& [root, stamp] = tree;
+      return stamp.empty() ? is_missing(storage_, root) : storage_.is_as(root, stamp);
+    });
+  });
+  answer.text = text_of(text);
   answer.ages.reserve(static_cast<std::size_t>(ages));
   for (std::uint64_t i = 0; i < ages; ++i) {
     const std::uint64_t offset = reader.number();
     answer.ages.push_back(
         {static_cast<std::size_t>(offset), static_cast<std::int64_t>(reader.number())});
   }
-  if (!reader.fine() || !reader.at_end()) return std::nullopt;
+  const bool whole = reader.fine() && reader.at_end();
+  if (whole && prepare) prepare(answer);
+  if (!unchanged.get() || !whole) return std::nullopt;
   return answer;
 }
 
 void AnswerBook::begin(const Path& folder) {
-  stamp_ = {};
+  folder_.clear();
   if (places_.cache.empty()) return;
   std::error_code ignored;
   folder_ = std::filesystem::canonical(folder, ignored);
-  if (ignored) return;
-  // What changes from now on, while it is read, spoils the stamp, so that both may run side by
-  // side.
+  // What changes from now on, while it is read, spoils the stamp that is taken when it was read.
   begun_ns_ = now_ns();
-  stamp_ = std::async(std::launch::async, [this] { return storage_.stamp(folder_, begun_ns_); });
+  storage_.note_entries();
 }
 
 void AnswerBook::remember(const std::string& question, const Session& session, const Answer& answer,
                           const std::vector<Path>& read_too) {
-  if (!stamp_.valid() || answer.text.size() > kLargestText) return;
-  std::vector<std::pair<Path, Bytes>> trees{{folder_, stamp_.get()}};
+  if (folder_.empty() || answer.text.size() > kLargestText) return;
+  std::vector<std::pair<Path, Bytes>> trees{{folder_, storage_.stamp(folder_, begun_ns_)}};
   if (trees.front().second.empty()) return;
   const auto add = [&](const Path& other, std::int64_t before_ns) {
     const bool missing = is_missing(storage_, other);
@@ -139,7 +151,9 @@ void AnswerBook::remember(const std::string& question, const Session& session, c
     if (!add(other, begun_ns_)) return;
   // The command may have written there itself, as learning a bay does.
   if (!add(places_.config, now_ns())) return;
-  Writer writer;
+  std::size_t room = answer.text.size() + answer.ages.size() * 16;
+  for (const auto& [root, stamp] : trees) room += stamp.size() + 4096;
+  Writer writer(room);
   writer.number(kMark);
   writer.block(as_bytes(question));
   writer.number(static_cast<std::uint64_t>(answer.status));

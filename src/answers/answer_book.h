@@ -3,7 +3,7 @@
 #pragma once
 
 #include <cstdint>
-#include <future>
+#include <functional>
 #include <optional>
 #include <string>
 #include <vector>
@@ -29,10 +29,12 @@ class AnswerBook {
   AnswerBook(Storage& storage, const Places& places) : storage_(storage), places_(places) {}
 
   /// The answer to the same question, when nothing below its folders and in the user's own files
-  /// has changed. The question holds all that the answer depends on besides.
-  [[nodiscard]] std::optional<Answer> recall(const std::string& question);
+  /// has changed. The question holds all that the answer depends on besides. `prepare` works on the
+  /// answer while it is still being found out whether it holds.
+  [[nodiscard]] std::optional<Answer> recall(const std::string& question,
+                                             const std::function<void(Answer&)>& prepare = {});
 
-  /// To be called before the folder is read: notes how everything below it looks.
+  /// To be called before the folder is read.
   void begin(const Path& folder);
   /// The answer, once it is given. Folders of ROMs that the session's bays have elsewhere count as
   /// read too, and so do the files and folders of `read_too`.
@@ -47,7 +49,6 @@ class AnswerBook {
   const Places& places_;
   Path folder_;
   std::int64_t begun_ns_ = 0;
-  std::future<Bytes> stamp_;
 };
 
 }  // namespace bayswap

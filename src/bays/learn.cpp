@@ -4,6 +4,7 @@
 
 #include <algorithm>
 #include <map>
+#include <mutex>
 #include <optional>
 #include <set>
 #include <unordered_map>
@@ -32,7 +33,7 @@ namespace bayswap {
 namespace {
 
 struct Candidate {
-  Path path;
+  const WalkedFile* file = nullptr;
   std::string relative;
   std::vector<Guess> guesses = {};  // of its content alone, once no ROM's name was found
   bool state = false;               // its bytes or name say so
@@ -48,7 +49,7 @@ struct Naming {
 };
 
 struct Group {
-  std::vector<Candidate> files;
+  std::size_t files = 0;
   std::set<std::string> rom_folders;
   std::map<std::string, unsigned> votes;     // by layout id
   std::map<std::string, unsigned> evidence;  // votes in which the content itself spoke
@@ -95,6 +96,24 @@ std::string common_folder(const std::set<std::string>& folders) {
   return common.empty() ? "." : common.generic_string();
 }
 
+// What ROMs are called in other words than their files' names: the field of each word, and the ROMs
+// that have it. A word that two ROMs share in different fields says nothing.
+using Words = std::map<std::string, std::pair<std::string, std::vector<const RomFile*>>>;
+
+Words words_of(const RomIndex& index, const Catalog& catalog) {
+  Words words;
+  std::set<std::string> unclear;
+  for (const RomFile& rom : index.roms())
+    for (const auto& [word, field] : words_of_rom(rom, catalog)) {
+      auto& [known, roms] = words[word];
+      if (!known.empty() && known != field) unclear.insert(word);
+      known = field;
+      if (std::ranges::find(roms, &rom) == roms.end()) roms.push_back(&rom);
+    }
+  for (const std::string& word : unclear) words.erase(word);
+  return words;
+}
+
 class Learner {
  public:
   [[nodiscard]] const std::vector<std::string>& questions() const { return questions_; }
@@ -113,18 +132,19 @@ class Learner {
 
   std::vector<Shelf> shelves() {
     sort_in_folders();
-    std::vector<Candidate> candidates;
-    for (const WalkedFile& file : files_)
-      if (!roms_.has_path(file.path) && !in_folder(file.path))
-        candidates.push_back({file.path, below(place_, file.path)});
-    collect_words();
+    std::vector<Candidate> candidates(files_.size());
+    on_two_threads(files_.size(), [&](std::size_t i) {
+      const Path& path = files_[i].path;
+      if (!roms_.has_path(path) && !in_folder(path))
+        candidates[i] = {&files_[i], below(place_, path)};
+    });
+    std::erase_if(candidates, [](const Candidate& one) { return one.file == nullptr; });
     std::vector<std::optional<Naming>> namings(candidates.size());
     on_two_threads(candidates.size(),
                    [&](std::size_t i) { namings[i] = naming_of(candidates[i]); });
     std::vector<Candidate> nameless;
     for (std::size_t i = 0; i < candidates.size(); ++i)
-      if (!namings[i] || !sort_in_named(candidates[i], *namings[i]))
-        nameless.push_back(candidates[i]);
+      if (!namings[i] || !sort_in_named(*namings[i])) nameless.push_back(candidates[i]);
     on_two_threads(nameless.size(), [&](std::size_t i) { look_alone(nameless[i]); });
     std::vector<Candidate> left;
     for (Candidate& candidate : nameless)
@@ -159,7 +179,7 @@ class Learner {
       const auto pattern = found.layout->pattern_of(relative, *save);
       if (!pattern || !NamingPattern::parse(*pattern)) continue;
       Group& group = groups_[{*pattern, found.layout->info().system}];
-      group.files.push_back({found.path, relative});
+      ++group.files;
       ++group.votes[found.layout->info().id];
     }
   }
@@ -174,11 +194,11 @@ class Learner {
     for (const Guess& guess : candidate.guesses) {
       const LayoutInfo& info = guess.layout->info();
       if (info.kind != Kind::card_save || guess.confidence == Confidence::possible) continue;
-      const auto view = storage_.view(candidate.path, kSaveLimit);
+      const auto view = view_of(candidate);
       if (!view) return false;
       Hints hints;
-      hints.file_name = candidate.path.filename().string();
-      if (companions_) hints.companion = read_companion(storage_, candidate.path);
+      hints.file_name = candidate.file->path.filename().string();
+      if (companions_) hints.companion = read_companion(storage_, candidate.file->path);
       std::string pattern = literal_text(candidate.relative);
       const CardLayout* card = as_card(guess.layout);
       if (card != nullptr && card->card_info().package) {
@@ -196,11 +216,10 @@ class Learner {
       if (!NamingPattern::parse(pattern)) return false;
       if (card != nullptr && !card->card_info().package) {
         cards_.push_back({pattern, info.system, info.id, true});
-        card_files_.push_back(candidate);
         return true;
       }
       Group& group = groups_[{pattern, info.system}];
-      group.files.push_back(candidate);
+      ++group.files;
       ++group.votes[info.id];
       return true;
     }
@@ -213,10 +232,8 @@ class Learner {
       const SlotFile& first = cards_[shelf.files.front()];
       if (!NamingPattern::parse(shelf.pattern)) continue;
       Group& group = groups_[{shelf.pattern, first.system}];
-      for (const std::size_t file : shelf.files) {
-        group.files.push_back(card_files_[file]);
-        ++group.votes[first.layout];
-      }
+      group.files += shelf.files.size();
+      group.votes[first.layout] += static_cast<unsigned>(shelf.files.size());
     }
   }
 
@@ -236,11 +253,11 @@ class Learner {
 
   // What the content says without any ROM.
   void look_alone(Candidate& candidate) const {
-    const auto view = storage_.view(candidate.path, kSaveLimit);
+    const auto view = view_of(candidate);
     if (!view) return;
     Hints hints;
-    hints.file_name = candidate.path.filename().string();
-    if (companions_) hints.companion = read_companion(storage_, candidate.path);
+    hints.file_name = candidate.file->path.filename().string();
+    if (companions_) hints.companion = read_companion(storage_, candidate.file->path);
     candidate.guesses = identify(view->bytes(), hints);
     candidate.state = state_sign(hints.file_name, view->bytes(), {}, {}) >= StateSign::form;
   }
@@ -256,6 +273,7 @@ class Learner {
       if (naming) naming->titled = people_title(*naming->rom, catalog_) == stem;
       return naming;
     }
+    std::call_once(collected_, [this] { words_ = words_of(roms_, catalog_); });
     const std::string word = word_of_path(candidate.relative, [&](std::string_view text) {
       return words_.contains(std::string(text));
     });
@@ -264,12 +282,20 @@ class Learner {
     return naming_for(candidate, word, field, roms);
   }
 
+  Result<FileView> view_of(const Candidate& candidate) const {
+    const auto& [path, info] = *candidate.file;
+    if (info.size > kSaveLimit) return storage_.view(path, kSaveLimit);
+    auto seen = storage_.view_if(path, info, 0, {});
+    if (!seen) return tl::unexpected(seen.error());
+    return std::move(**seen);
+  }
+
   std::optional<Naming> naming_for(const Candidate& candidate, const std::string& word,
                                    const std::string& field,
                                    const std::vector<const RomFile*>& roms) const {
-    const auto view = storage_.view(candidate.path, kSaveLimit);
+    const auto view = view_of(candidate);
     if (!view) return std::nullopt;
-    const std::string name = candidate.path.filename().string();
+    const std::string name = candidate.file->path.filename().string();
     for (const RomFile* rom : roms) {
       const Hints hints = hints_of(rom->info, catalog_);
       auto guesses = identify(view->bytes(), hints);
@@ -283,7 +309,7 @@ class Learner {
     return std::nullopt;
   }
 
-  bool sort_in_named(const Candidate& candidate, const Naming& naming) {
+  bool sort_in_named(const Naming& naming) {
     if (!is_pattern(naming.pattern)) return false;
     const RomFile& rom = *naming.rom;
     if (!naming.guess) {
@@ -293,7 +319,7 @@ class Learner {
       return true;
     }
     Group& group = groups_[{naming.pattern, rom.info.system}];
-    group.files.push_back(candidate);
+    ++group.files;
     group.rom_folders.insert(folder_of(rom));
     if (naming.titled) ++group.titled;
     const std::string& id = naming.guess->layout->info().id;
@@ -303,7 +329,8 @@ class Learner {
   }
 
   std::string folder_of(const RomFile& rom) const {
-    return rom.path.parent_path().lexically_relative(place_).generic_string();
+    const std::string folder(folder_text(rom.path));
+    return folder == place_.native() ? "." : text_below(place_.native(), folder);
   }
 
   // Where some ROMs' names carry no tags, their saves read both ways; the others tell which way.
@@ -315,34 +342,20 @@ class Learner {
            at = other.find("{stem}"))
         other.replace(at, 6, "{title}");
       const auto titles = groups_.find({other, system});
-      const bool both = titles != groups_.end() && titles != group &&
-                        group->second.titled == group->second.files.size();
+      const bool both =
+          titles != groups_.end() && titles != group && group->second.titled == group->second.files;
       if (!both) {
         ++group;
         continue;
       }
       Group& into = titles->second;
       const Group& from = group->second;
-      into.files.insert(into.files.end(), from.files.begin(), from.files.end());
+      into.files += from.files;
       into.rom_folders.insert(from.rom_folders.begin(), from.rom_folders.end());
       for (const auto& [id, votes] : from.votes) into.votes[id] += votes;
       for (const auto& [id, votes] : from.evidence) into.evidence[id] += votes;
       group = groups_.erase(group);
     }
-  }
-
-  // What a ROM is called in other words than its file's name. A word that two ROMs share in
-  // different fields says nothing.
-  void collect_words() {
-    std::set<std::string> unclear;
-    for (const RomFile& rom : roms_.roms())
-      for (const auto& [word, field] : words_of_rom(rom, catalog_)) {
-        auto& [known, roms] = words_[word];
-        if (!known.empty() && known != field) unclear.insert(word);
-        known = field;
-        if (std::ranges::find(roms, &rom) == roms.end()) roms.push_back(&rom);
-      }
-    for (const std::string& word : unclear) words_.erase(word);
   }
 
   // Saves without any ROM near them: where their content says what they are, their folder and
@@ -366,7 +379,7 @@ class Learner {
         continue;
       }
       Group& group = groups[{*pattern, best.layout->info().system}];
-      group.files.push_back(candidate);
+      ++group.files;
       ++group.votes[best.layout->info().id];
       if (best.by_content) ++group.evidence[best.layout->info().id];
     }
@@ -382,7 +395,7 @@ class Learner {
   }
 
   std::optional<std::string> pattern_alone(const Candidate& candidate) {
-    const std::string extension = candidate.path.extension().string();
+    const std::string extension = candidate.file->path.extension().string();
     if (extension.size() < 2) return std::nullopt;
     const std::string folder = Path(candidate.relative).parent_path().generic_string();
     std::string pattern =
@@ -415,11 +428,11 @@ class Learner {
   RomIndex roms_;
   bool companions_;                                 // some file there is called as second files are
   std::unordered_map<std::string, bool> patterns_;  // whether a text is one
-  std::map<std::string, std::pair<std::string, std::vector<const RomFile*>>> words_;
+  mutable std::once_flag collected_;
+  mutable Words words_;  // asked for only where a path holds no ROM's stem
   std::vector<std::string> questions_;
   std::vector<Path> folders_;  // that are saves of their own
   std::vector<SlotFile> cards_;
-  std::vector<Candidate> card_files_;  // of `cards_`
   std::vector<SlotFile> states_;
   std::vector<std::string> state_roms_;  // folders of the ROMs of `states_`
   std::map<std::pair<std::string, System>, Group> groups_;

@@ -4,6 +4,7 @@
 #include <zlib.h>
 
 #include <algorithm>
+#include <mutex>
 
 #include "bytes/sha1.h"
 #include "bytes/text.h"
@@ -56,22 +57,21 @@ void add_hashes(ByteView bytes, const Catalog& catalog, std::optional<RomInfo>& 
   }
 }
 
-// Whether the beginning of a file is that of a ROM. The headers of small files lie in their first
+// The file, when its beginning may be that of a ROM. The headers of small files lie in their first
 // bytes, those of files up to a megabyte in the first 65 KiB; larger ones are mapped, and only
 // touched where headers are.
-bool may_be_rom(Storage& storage, const Path& path, const FileInfo& info, const Catalog& catalog) {
+Result<std::optional<FileView>> view_of_rom(Storage& storage, const Path& path,
+                                            const FileInfo& info, const Catalog& catalog) {
   constexpr std::size_t kFirstHeaders = 0x200;
   constexpr std::uint64_t kSmall = 0x7FC0;
   constexpr std::size_t kHeaders = 0x10400;
   constexpr std::uint64_t kMapped = 1U << 20U;
   const std::size_t piece = info.size < kSmall ? kFirstHeaders : kHeaders;
-  if (info.size <= piece || info.size >= kMapped || catalog.has_dump_of(info.size)) return true;
-  bool may = true;
-  const auto read = storage.stream(path, piece, [&](ByteView start) {
-    may = is_zip(start) || read_rom(start, info.size).has_value();
-    return false;
+  if (info.size <= piece || info.size >= kMapped || catalog.has_dump_of(info.size))
+    return storage.view_if(path, info, 0, {});
+  return storage.view_if(path, info, piece, [&](ByteView start) {
+    return is_zip(start) || read_rom(start, info.size).has_value();
   });
-  return may || !read;
 }
 
 }  // namespace
@@ -84,19 +84,18 @@ std::optional<RomFile> read_rom_file(Storage& storage, const Path& path, const C
 std::optional<RomFile> read_rom_file(Storage& storage, const Path& path, const FileInfo& info,
                                      const Catalog& catalog) {
   constexpr std::uint64_t kLeastRom = 0x40;
-  if (info.type != FileType::file || info.size < kLeastRom ||
-      !may_be_rom(storage, path, info, catalog))
-    return std::nullopt;
+  if (info.type != FileType::file || info.size < kLeastRom) return std::nullopt;
   // Discs are larger than any save; only their beginning is ever touched.
-  const auto view = storage.view(path, ~0ULL);
-  if (!view) return std::nullopt;
-  auto rom = read_rom(view->bytes());
-  if (!rom && is_zip(view->bytes()))
-    visit_zip(view->bytes(), {}, [&](const std::string&, ByteView bytes, std::uint64_t size) {
-      rom = read_rom(bytes, size);
+  const auto view = view_of_rom(storage, path, info, catalog);
+  if (!view || !*view) return std::nullopt;
+  const ByteView bytes = (*view)->bytes();
+  auto rom = read_rom(bytes);
+  if (!rom && is_zip(bytes))
+    visit_zip(bytes, {}, [&](const std::string&, ByteView inner, std::uint64_t size) {
+      rom = read_rom(inner, size);
       return rom.has_value();
     });
-  add_hashes(view->bytes(), catalog, rom);
+  add_hashes(bytes, catalog, rom);
   if (!rom) return std::nullopt;
   return RomFile{path, stem_of(path), std::move(*rom)};
 }
@@ -107,31 +106,67 @@ RomIndex RomIndex::scan(Storage& storage, const Path& folder, bool below, const 
 
 RomIndex RomIndex::of(Storage& storage, const std::vector<WalkedFile>& files,
                       const Catalog& catalog) {
-  std::vector<std::optional<RomFile>> found(files.size());
+  std::mutex finding;
+  std::vector<std::pair<std::size_t, RomFile>> found;
   on_two_threads(files.size(), [&](std::size_t i) {
-    found[i] = read_rom_file(storage, files[i].path, files[i].info, catalog);
+    auto rom = read_rom_file(storage, files[i].path, files[i].info, catalog);
+    if (!rom) return;
+    const std::scoped_lock lock(finding);
+    found.emplace_back(i, std::move(*rom));
   });
+  std::ranges::sort(found, {}, &std::pair<std::size_t, RomFile>::first);
   RomIndex index;
-  for (std::optional<RomFile>& rom : found)
-    if (rom) index.add(std::move(*rom));
+  index.roms_.reserve(found.size());
+  for (auto& [place, rom] : found) index.roms_.push_back(std::move(rom));
+  on_two_threads(2, [&](std::size_t half) {
+    for (std::size_t at = 0; at < index.roms_.size(); ++at)
+      half == 0 ? index.note_place(at) : index.note_titles(at);
+  });
   return index;
 }
 
 RomIndex RomIndex::in(const Path& folder) const {
+  std::vector<std::size_t> places;
+  for (const auto& [place, roms] : by_folder_)
+    if (text_lies_in(folder.native(), place)) places.insert(places.end(), roms.begin(), roms.end());
+  std::ranges::sort(places);
   RomIndex index;
-  for (const RomFile& rom : roms_)
-    if (lies_in(folder, rom.path)) index.add(rom);
+  for (const std::size_t at : places) index.add(roms_[at]);
+  return index;
+}
+
+RomIndex RomIndex::moved(const Path& from, const Path& to) const {
+  RomIndex index = *this;
+  index.by_folder_.clear();
+  for (std::size_t i = 0; i < index.roms_.size(); ++i) {
+    Path& path = index.roms_[i].path;
+    path = to / bayswap::below(from, path);
+    index.by_folder_[std::string(folder_text(path))].push_back(i);
+  }
   return index;
 }
 
 void RomIndex::add(RomFile rom) {
-  const std::size_t at = roms_.size();
+  roms_.push_back(std::move(rom));
+  note_place(roms_.size() - 1);
+  note_titles(roms_.size() - 1);
+}
+
+void RomIndex::note_place(std::size_t at) {
+  const RomFile& rom = roms_[at];
   by_stem_[rom.stem].push_back(at);
+  const std::string_view folder = folder_text(rom.path);
+  auto inside = by_folder_.find(folder);
+  if (inside == by_folder_.end()) inside = by_folder_.try_emplace(std::string(folder)).first;
+  inside->second.push_back(at);
+}
+
+void RomIndex::note_titles(std::size_t at) {
+  const RomFile& rom = roms_[at];
   const std::string by_name = plain_title(rom.stem);
   const std::string by_header = plain_title(rom.info.game.title);
   if (!by_name.empty()) by_title_[by_name].push_back(at);
   if (!by_header.empty() && by_header != by_name) by_title_[by_header].push_back(at);
-  roms_.push_back(std::move(rom));
 }
 
 bool RomIndex::has_stem(std::string_view stem) const {

@@ -1,6 +1,8 @@
 // The ROMs in a folder, by name and by what their headers say.
 #pragma once
 
+#include <functional>
+#include <map>
 #include <optional>
 #include <string>
 #include <string_view>
@@ -43,6 +45,8 @@ class RomIndex {
                                    const Catalog& catalog);
   /// Those of them that lie in a folder or below it.
   [[nodiscard]] RomIndex in(const Path& folder) const;
+  /// The same ROMs where the folder that they were found in is called otherwise.
+  [[nodiscard]] RomIndex moved(const Path& from, const Path& to) const;
   void add(RomFile rom);
 
   [[nodiscard]] const std::vector<RomFile>& roms() const { return roms_; }
@@ -54,9 +58,13 @@ class RomIndex {
                                                      std::optional<System> system) const;
 
  private:
+  void note_place(std::size_t at);
+  void note_titles(std::size_t at);
+
   std::vector<RomFile> roms_;
   std::unordered_map<std::string, std::vector<std::size_t>> by_stem_;
   std::unordered_map<std::string, std::vector<std::size_t>> by_title_;
+  std::map<std::string, std::vector<std::size_t>, std::less<>> by_folder_;
 };
 
 /// What a ROM and the catalog tell about saves of a game.

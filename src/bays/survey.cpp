@@ -36,6 +36,7 @@ bool knows(const Rule& rule, const Fields& fields, const Catalog& catalog) {
   return std::ranges::any_of(roms, [&](const RomFile* rom) { return rom->stem == stem->second; });
 }
 
+// `matched`: a shelf's pattern fits, but no ROM is called so.
 std::string reason_for(Storage& storage, const Path& path, bool matched) {
   const auto view = storage.view(path, kSaveLimit);
   if (!view) return "cannot be read";
@@ -77,27 +78,40 @@ std::vector<std::string> explained_folders(Storage& storage, const Bay& bay,
   return found;
 }
 
-// A file that no shelf explains.
-struct Leftover {
-  Path path;
-  std::string relative;
-  bool matched = false;  // a shelf's pattern fits, but no ROM is called so
+// What the shelves make of a file.
+struct Verdict {
+  bool passed_over = false;        // a part of another save, or a ROM
+  std::string relative;            // to the bay's place
+  const Rule* by = nullptr;        // the one that explains it
+  const Rule* matching = nullptr;  // else the first whose pattern fits
 };
 
-// Counts the file for the shelf that explains it. `first`: one whose pattern fits at least.
-bool explained(std::vector<Rule>& rules, const std::string& relative, const Catalog& catalog,
-               Rule*& first) {
-  for (Rule& rule : rules) {
-    const auto fields = rule.pattern.match(relative);
+void judge(const std::vector<Rule>& rules, const Catalog& catalog, Verdict& verdict) {
+  for (const Rule& rule : rules) {
+    const auto fields = rule.pattern.match(verdict.relative);
     if (!fields || rule.shelf->kind == Kind::folder) continue;
-    if (first == nullptr) first = &rule;
+    if (verdict.matching == nullptr) verdict.matching = &rule;
     if (!rule.shelf->roms.empty() && !knows(rule, *fields, catalog)) continue;
-    ++rule.shelf->explains;
-    ++rule.shelf->of;
-    if (rule.shelf->examples.size() < kExamples) rule.shelf->examples.push_back(relative);
-    return true;
+    verdict.by = &rule;
+    return;
   }
-  return false;
+}
+
+// The ROMs of each folder that a shelf names.
+std::map<std::string, RomIndex> roms_of_shelves(Storage& storage, const Catalog& catalog,
+                                                const Bay& bay, const RomIndex& all) {
+  std::map<std::string, RomIndex> indexes{{"", RomIndex{}}};
+  std::vector<std::pair<const std::string, RomIndex>*> wanted;
+  for (const Shelf& shelf : bay.shelves)
+    if (const auto [entry, fresh] = indexes.try_emplace(shelf.roms); fresh)
+      wanted.push_back(&*entry);
+  on_two_threads(wanted.size(), [&](std::size_t i) {
+    auto& [roms, index] = *wanted[i];
+    const Path folder = roms == "." ? bay.place : bay.place / roms;
+    index = lies_in(bay.place, folder) ? all.in(folder)
+                                       : RomIndex::scan(storage, folder, true, catalog);
+  });
+  return indexes;
 }
 
 }  // namespace
@@ -109,40 +123,49 @@ void survey_bay(Storage& storage, const Catalog& catalog, Bay& bay) {
 
 void survey_files(Storage& storage, const Catalog& catalog, Bay& bay,
                   const std::vector<WalkedFile>& files, const RomIndex& all) {
-  std::map<std::string, RomIndex> indexes;
+  const auto indexes = roms_of_shelves(storage, catalog, bay, all);
   std::vector<Rule> rules;
   for (Shelf& shelf : bay.shelves) {
     shelf.explains = 0;
     shelf.of = 0;
     shelf.examples.clear();
-    auto pattern = NamingPattern::parse(shelf.pattern);
-    if (!pattern) continue;
-    RomIndex& index = indexes[shelf.roms];
-    if (!shelf.roms.empty() && index.roms().empty()) {
-      const Path folder = shelf.roms == "." ? bay.place : bay.place / shelf.roms;
-      index = lies_in(bay.place, folder) ? all.in(folder)
-                                         : RomIndex::scan(storage, folder, true, catalog);
-    }
-    rules.push_back({&shelf, std::move(*pattern), &index});
+    if (auto pattern = NamingPattern::parse(shelf.pattern))
+      rules.push_back({&shelf, std::move(*pattern), &indexes.at(shelf.roms)});
   }
   bay.unexplained.clear();
   const auto folders = explained_folders(storage, bay, rules, files);
-  std::vector<Leftover> left;
-  for (const auto& [path, info] : files) {
-    std::string relative = below(bay.place, path);
-    if (std::ranges::any_of(
-            folders, [&](const std::string& folder) { return relative.starts_with(folder + "/"); }))
+  std::vector<Verdict> verdicts(files.size());
+  on_two_threads(files.size(), [&](std::size_t i) {
+    const Path& path = files[i].path;
+    Verdict& verdict = verdicts[i];
+    verdict.relative = below(bay.place, path);
+    verdict.passed_over = std::ranges::any_of(folders,
+                                              [&](const std::string& folder) {
+                                                return verdict.relative.starts_with(folder + "/");
+                                              }) ||
+                          !companion_of(storage, path).empty();  // its save is counted
+    if (verdict.passed_over) return;
+    judge(rules, catalog, verdict);
+    verdict.passed_over = verdict.by == nullptr && all.has_path(path);
+  });
+  std::vector<std::size_t> left;
+  for (std::size_t i = 0; i < verdicts.size(); ++i) {
+    const auto& [passed_over, relative, by, matching] = verdicts[i];
+    if (passed_over) continue;
+    if (const Rule* rule = by != nullptr ? by : matching) ++rule->shelf->of;
+    if (by == nullptr) {
+      left.push_back(i);
       continue;
-    if (!companion_of(storage, path).empty()) continue;  // its save is counted
-    Rule* first = nullptr;
-    if (explained(rules, relative, catalog, first) || all.has_path(path)) continue;
-    if (first != nullptr) ++first->shelf->of;
-    left.push_back({path, std::move(relative), first != nullptr});
+    }
+    ++by->shelf->explains;
+    if (by->shelf->examples.size() < kExamples) by->shelf->examples.push_back(relative);
   }
   bay.unexplained.resize(left.size());
   on_two_threads(left.size(), [&](std::size_t i) {
+    const Verdict& verdict = verdicts[left[i]];
     bay.unexplained[i] =
-        fmt::format("{}: {}", left[i].relative, reason_for(storage, left[i].path, left[i].matched));
+        fmt::format("{}: {}", verdict.relative,
+                    reason_for(storage, files[left[i]].path, verdict.matching != nullptr));
   });
 }
 

@@ -61,11 +61,14 @@ std::string_view folder_text(const Path& file) {
 }
 
 std::string below(const Path& folder, const Path& path) {
-  const std::string& whole = path.native();
-  const std::string& start = folder.native();
+  return text_below(folder.native(), path.native());
+}
+
+std::string text_below(const std::string& folder, const std::string& path) {
   const bool plain =
-      whole.size() > start.size() + 1 && whole.starts_with(start) && whole[start.size()] == '/';
-  return plain ? whole.substr(start.size() + 1) : path.lexically_relative(folder).generic_string();
+      path.size() > folder.size() + 1 && path.starts_with(folder) && path[folder.size()] == '/';
+  return plain ? path.substr(folder.size() + 1)
+               : Path(path).lexically_relative(folder).generic_string();
 }
 
 void walk_files(Storage& storage, const Path& folder, bool below,

@@ -28,5 +28,7 @@ void walk_files(Storage& storage, const Path& folder, bool below,
 
 /// The part of a path below a folder that it begins with.
 [[nodiscard]] std::string below(const Path& folder, const Path& path);
+/// The same of their texts.
+[[nodiscard]] std::string text_below(const std::string& folder, const std::string& path);
 
 }  // namespace bayswap

@@ -82,6 +82,7 @@ bool is_printable(ByteView bytes) {
 }
 
 std::string safe_text(std::string_view text) {
+  if (is_printable(as_bytes(text))) return std::string(text);  // as most texts are
   std::string safe;
   while (!text.empty()) {
     const Decoded found = decode_utf8(text);

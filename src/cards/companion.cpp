@@ -27,6 +27,7 @@ bool is_companion_name(const Path& path) {
 }
 
 Path companion_of(Storage& storage, const Path& path) {
+  if (!is_companion_name(path)) return {};
   for (const auto& layout : layouts().all())
     if (!layout->info().companion.empty() && path.extension() == layout->info().companion)
       if (Path partner = Path(path).replace_extension(); !is_missing(storage, partner))

@@ -102,6 +102,8 @@ Result<const Layout*> find_layout(std::string_view id) {
 std::vector<Guess> identify(ByteView file, const Hints& hints) {
   std::vector<Guess> guesses;
   if (file.empty()) return guesses;
+  constexpr std::size_t kUsual = 16;  // a common size fits about as many layouts
+  guesses.reserve(kUsual);
   Hints known = hints;
   constexpr std::size_t kLargestOrdered = 0x20000 + 256;  // no chip with several orders is larger
   // Small chips are EEPROMs, found whole or in reversed 8-byte units; large ones have words

@@ -15,10 +15,24 @@
 namespace bayswap {
 namespace {
 
-Path full_path(const Path& path) {
+// By its text where that will do: it is asked of every file of large places.
+std::string full_text(const Path& path) {
+  const std::string& text = path.native();
+  const bool plain = text.starts_with('/') && !text.ends_with("/.") && !text.ends_with("/..") &&
+                     text.find("//") == std::string::npos &&
+                     text.find("/./") == std::string::npos &&
+                     text.find("/../") == std::string::npos;
+  if (plain) return text;
   std::error_code ignored;
   const Path full = std::filesystem::absolute(path, ignored);
-  return ignored ? path : full.lexically_normal();
+  return ignored ? text : full.lexically_normal().native();
+}
+
+Result<FileView> view_of(Storage& storage, const Path& path, const FileInfo* walked) {
+  if (walked == nullptr || walked->size > kSaveLimit) return storage.view(path, kSaveLimit);
+  auto seen = storage.view_if(path, *walked, 0, {});
+  if (!seen) return tl::unexpected(seen.error());
+  return std::move(**seen);
 }
 
 // The ROMs that a save may belong to, nearest source first.
@@ -104,7 +118,11 @@ const RomIndex& RomFolders::below(const Path& folder) {
 
 void RomFolders::know_below(const Path& folder, RomIndex roms) {
   const std::scoped_lock lock(reading_);
-  known_.try_emplace({folder.lexically_normal(), true}, std::move(roms));
+  const Path plain = folder.lexically_normal();
+  // Bays name their places in full.
+  if (const Path full = full_text(folder); full != plain && !session_->bays.bays().empty())
+    known_.try_emplace({full, true}, roms.moved(folder, full));
+  known_.try_emplace({plain, true}, std::move(roms));
 }
 
 const RomIndex& RomFolders::of_bays() {
@@ -117,12 +135,15 @@ const RomIndex& RomFolders::of_bays() {
   return of_bays_;
 }
 
-const NamingPattern* RomFolders::pattern(const std::string& text) {
-  const std::scoped_lock lock(reading_);
-  auto [known, fresh] = patterns_.try_emplace(text);
-  if (fresh)
-    if (auto parsed = NamingPattern::parse(text)) known->second = std::move(*parsed);
-  return known->second ? &*known->second : nullptr;
+const std::vector<ShelfToMatch>& RomFolders::shelves() {
+  std::call_once(compiled_, [this] {
+    for (const Bay& bay : session_->bays.bays())
+      for (const Shelf& shelf : bay.shelves)
+        if (auto pattern = NamingPattern::parse(shelf.pattern))
+          shelves_.push_back(
+              {&bay, &shelf, bay.place.lexically_normal().native(), std::move(*pattern)});
+  });
+  return shelves_;
 }
 
 const RomIndex& RomFolders::scanned(const Path& folder, bool below) {
@@ -149,29 +170,29 @@ const RomIndex& shelf_roms(RomFolders& folders, const Bay& bay, const Shelf& she
 std::optional<ShelfMatch> find_shelf(Session& session, RomFolders& folders, const Path& path) {
   std::optional<ShelfMatch> loose;
   if (session.bays.bays().empty()) return loose;
-  const Path full = full_path(path);
-  for (const Bay& bay : session.bays.bays()) {
-    const Path place = bay.place.lexically_normal();
-    if (!lies_in(place, full)) continue;
-    const std::string relative = below(place, full);
-    for (const Shelf& shelf : bay.shelves) {
-      const NamingPattern* pattern = folders.pattern(shelf.pattern);
-      if (pattern == nullptr) continue;
-      const auto fields = pattern->match(relative);
-      if (!fields) continue;
-      const auto stem = fields->find("stem");
-      ShelfMatch match{&bay, &shelf, stem_of(path), std::nullopt};
-      if (const auto slot = fields->find("slot"); slot != fields->end()) match.slot = slot->second;
-      for (const char* name : {"serial", "code", "title", "stem"})
-        if (const auto value = fields->find(name); value != fields->end())
-          match.stem = value->second;
-      const auto roms =
-          roms_of_fields(shelf_roms(folders, bay, shelf), shelf.system, *fields, session.catalog);
-      // A title or code in the path means the ROM's own name.
-      if (stem == fields->end() && !roms.empty()) match.stem = roms.front()->stem;
-      if (!roms.empty()) return match;
-      if (!loose) loose = match;
+  const std::string full = full_text(path);
+  const Bay* bay = nullptr;
+  std::optional<std::string> relative;  // in the bay, when it lies there
+  for (const ShelfToMatch& candidate : folders.shelves()) {
+    if (candidate.bay != bay) {
+      bay = candidate.bay;
+      relative.reset();
+      if (text_lies_in(candidate.place, full)) relative = text_below(candidate.place, full);
     }
+    const auto fields = relative ? candidate.pattern.match(*relative) : std::nullopt;
+    if (!fields) continue;
+    const Shelf& shelf = *candidate.shelf;
+    const auto stem = fields->find("stem");
+    ShelfMatch match{bay, &shelf, stem_of(path), std::nullopt};
+    if (const auto slot = fields->find("slot"); slot != fields->end()) match.slot = slot->second;
+    for (const char* name : {"serial", "code", "title", "stem"})
+      if (const auto value = fields->find(name); value != fields->end()) match.stem = value->second;
+    const auto roms =
+        roms_of_fields(shelf_roms(folders, *bay, shelf), shelf.system, *fields, session.catalog);
+    // A title or code in the path means the ROM's own name.
+    if (stem == fields->end() && !roms.empty()) match.stem = roms.front()->stem;
+    if (!roms.empty()) return match;
+    if (!loose) loose = match;
   }
   return loose;
 }
@@ -181,9 +202,9 @@ Result<Inspection> inspect(Session& session, RomFolders& folders, const Path& pa
   Inspection found;
   found.path = path;
   // A save may be named through a link; what is read is the file behind it.
-  const auto view = session.storage->view(path, kSaveLimit);
+  auto view = view_of(*session.storage, path, options.info);
   if (!view) return tl::unexpected(view.error());
-  found.view = *view;
+  found.view = std::move(*view);
   if (options.info != nullptr)
     found.info = *options.info;
   else if (const auto info = session.storage->info(path))

@@ -15,6 +15,14 @@
 
 namespace bayswap {
 
+/// A shelf of a known bay, ready to be compared with paths.
+struct ShelfToMatch {
+  const Bay* bay = nullptr;
+  const Shelf* shelf = nullptr;
+  std::string place;  ///< of the bay, in full
+  NamingPattern pattern;
+};
+
 /// ROM folders that were read already. May be asked from several threads.
 class RomFolders {
  public:
@@ -25,15 +33,16 @@ class RomFolders {
   void know_below(const Path& folder, RomIndex roms);
   /// The ROMs of all bays' shelves.
   const RomIndex& of_bays();
-  /// The compiled pattern; null when it cannot be used.
-  const NamingPattern* pattern(const std::string& text);
+  /// All shelves of all bays whose patterns can be used.
+  const std::vector<ShelfToMatch>& shelves();
 
  private:
   const RomIndex& scanned(const Path& folder, bool below);
   Session* session_;
   std::mutex reading_;
   std::map<std::pair<Path, bool>, RomIndex> known_;
-  std::map<std::string, std::optional<NamingPattern>> patterns_;
+  std::once_flag compiled_;
+  std::vector<ShelfToMatch> shelves_;
   std::once_flag listed_;
   RomIndex of_bays_;
 };
@@ -59,7 +68,7 @@ struct ShelfMatch {
 struct Inspection {
   Path path;
   FileInfo info;
-  FileView view{Bytes{}};
+  FileView view;
   Hints hints;
   std::optional<ShelfMatch> shelf;
   std::optional<RomFile> rom;             ///< the ROM that the save belongs to

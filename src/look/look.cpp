@@ -338,7 +338,7 @@ class FileBatch {
       : session_(session), folders_(folders), options_(options), around_(around), sink_(sink) {}
 
   void add(const WalkedFile& file) {
-    constexpr std::size_t kMost = 256;  // files that wait
+    constexpr std::size_t kMost = 1024;  // files that wait
     files_.push_back(&file);
     if (files_.size() == kMost) look_at_batch();
   }

@@ -89,31 +89,35 @@ std::optional<std::size_t> Automaton::ambiguous_element() const {
 }
 
 std::optional<std::vector<std::string_view>> Automaton::read(std::string_view text) const {
-  // possible[i] holds the positions that the first i characters can lead to.
-  std::vector<std::vector<std::size_t>> possible(text.size() + 1);
-  possible[0] = {0};
+  // The positions that the first i characters can lead to stand from starts[i] to starts[i + 1].
+  std::vector<std::size_t> possible{0};
+  std::vector<std::size_t> starts{0, 1};
+  possible.reserve(4 * (text.size() + 1));
+  starts.reserve(text.size() + 2);
   for (std::size_t i = 0; i < text.size(); ++i) {
-    std::vector<std::size_t>& next = possible[i + 1];
-    for (const std::size_t position : possible[i])
-      for (const std::size_t follower : positions_[position].next)
+    for (std::size_t k = starts[i]; k < starts[i + 1]; ++k)
+      for (const std::size_t follower : positions_[possible[k]].next)
         if (positions_[follower].chars.test(static_cast<unsigned char>(text[i])))
-          next.push_back(follower);
-    std::sort(next.begin(), next.end());
-    next.erase(std::unique(next.begin(), next.end()), next.end());
-    if (next.empty()) return std::nullopt;
+          possible.push_back(follower);
+    const auto fresh = possible.begin() + static_cast<std::ptrdiff_t>(starts[i + 1]);
+    std::sort(fresh, possible.end());
+    possible.erase(std::unique(fresh, possible.end()), possible.end());
+    if (possible.size() == starts.back()) return std::nullopt;
+    starts.push_back(possible.size());
   }
-  const auto last = std::find_if(possible[text.size()].begin(), possible[text.size()].end(),
-                                 [&](std::size_t position) { return accepts_at(position); });
-  if (last == possible[text.size()].end()) return std::nullopt;
+  const auto last =
+      std::find_if(possible.begin() + static_cast<std::ptrdiff_t>(starts[text.size()]),
+                   possible.end(), [&](std::size_t position) { return accepts_at(position); });
+  if (last == possible.end()) return std::nullopt;
   // Walk back along the one reading and note the element of each character.
   std::vector<std::size_t> element_of(text.size());
   std::size_t position = *last;
   for (std::size_t i = text.size(); i > 0; --i) {
     element_of[i - 1] = positions_[position].element;
-    for (const std::size_t before : possible[i - 1]) {
-      const auto& next = positions_[before].next;
+    for (std::size_t k = starts[i - 1]; k < starts[i]; ++k) {
+      const auto& next = positions_[possible[k]].next;
       if (std::find(next.begin(), next.end(), position) == next.end()) continue;
-      position = before;
+      position = possible[k];
       break;
     }
   }

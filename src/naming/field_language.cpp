@@ -33,11 +33,14 @@ CharClass letters(bool lower) {
 }
 
 // What a file name may hold: no separator, no control characters.
-CharClass free_text() {
-  CharClass chars;
-  for (std::size_t c = 0x20; c < 256; ++c)
-    if (c != '/' && c != 0x7F) chars.set(c);
-  return chars;
+const CharClass& free_text() {
+  static const CharClass kFree = [] {
+    CharClass chars;
+    for (std::size_t c = 0x20; c < 256; ++c)
+      if (c != '/' && c != 0x7F) chars.set(c);
+    return chars;
+  }();
+  return kFree;
 }
 
 Spelling literal(std::string_view text) {

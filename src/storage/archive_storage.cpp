@@ -140,6 +140,14 @@ Result<std::vector<std::string>> ArchiveStorage::list(const Path& folder) {
   return std::vector<std::string>(names.begin(), names.end());
 }
 
+Result<std::optional<FileView>> ArchiveStorage::view_if(
+    const Path& path, const FileInfo& walked, std::size_t first,
+    const std::function<bool(ByteView)>& wanted) {
+  auto plain = inner_.view_if(path, walked, first, wanted);
+  if (plain || plain.error().code != "missing") return plain;
+  return Storage::view_if(path, walked, first, wanted);
+}
+
 Result<std::vector<NamedInfo>> ArchiveStorage::entries(const Path& folder) {
   auto plain = inner_.entries(folder);
   if (plain || plain.error().code != "missing") return plain;

@@ -21,6 +21,9 @@ class ArchiveStorage final : public Storage {
   [[nodiscard]] Result<FileInfo> info(const Path& path) override;
   [[nodiscard]] Result<FileView> view(const Path& path, std::uint64_t limit) override;
   [[nodiscard]] Result<Bytes> read(const Path& path, std::uint64_t limit) override;
+  [[nodiscard]] Result<std::optional<FileView>> view_if(
+      const Path& path, const FileInfo& walked, std::size_t first,
+      const std::function<bool(ByteView)>& wanted) override;
   [[nodiscard]] Result<std::vector<std::string>> list(const Path& folder) override;
   [[nodiscard]] Result<std::vector<NamedInfo>> entries(const Path& folder) override;
   [[nodiscard]] Result<void> create(const Path& path, ByteView bytes, std::uint32_t mode) override;
@@ -31,6 +34,7 @@ class ArchiveStorage final : public Storage {
   }
   [[nodiscard]] bool is_removable(const Path& path) override { return inner_.is_removable(path); }
   [[nodiscard]] Result<void> settle(const Path& path) override { return inner_.settle(path); }
+  void note_entries() override { inner_.note_entries(); }
   [[nodiscard]] Bytes stamp(const Path& folder, std::int64_t before_ns) override {
     return inner_.stamp(folder, before_ns);
   }

@@ -1,6 +1,8 @@
 // Files replaced in one step.
 #pragma once
 
+#include <string_view>
+
 #include "bayswap/storage.h"
 
 namespace bayswap {
@@ -26,6 +28,8 @@ namespace bayswap {
 
 /// Whether a path is the folder or lies somewhere in it, by their names alone.
 [[nodiscard]] bool lies_in(const Path& folder, const Path& path);
+/// The same of their texts.
+[[nodiscard]] bool text_lies_in(std::string_view folder, std::string_view path);
 
 /// `name-taken`: an output that is not to be overwritten is there.
 [[nodiscard]] Error output_exists(const Path& path);

@@ -11,6 +11,7 @@
 
 #include <algorithm>
 #include <array>
+#include <atomic>
 #include <cerrno>
 #include <cstdlib>
 #include <cstring>
@@ -124,6 +125,34 @@ class Disk final : public Storage {
     return bytes;
   }
 
+  Result<std::optional<FileView>> view_if(const Path& path, const FileInfo& walked,
+                                          std::size_t first,
+                                          const std::function<bool(ByteView)>& wanted) override {
+    if (walked.type != FileType::file || walked.size >= kMapFrom)
+      return Storage::view_if(path, walked, first, wanted);
+    // What has taken the file's place since may be of any kind or size, and is read as far as the
+    // file went.
+    const Descriptor file = open_to_read(path);
+    if (!file.open()) return read_error(path, errno);
+    const auto length = static_cast<std::size_t>(walked.size);
+    std::array<std::byte, 512> few;
+    Bytes many;
+    std::span<std::byte> head(few);
+    if (first > few.size()) {
+      many.resize(std::min(first, length));
+      head = many;
+    }
+    const auto start = read_some(file, path, head.first(std::min({first, length, head.size()})));
+    if (!start) return tl::unexpected(start.error());
+    if (wanted && !wanted(*start)) return std::nullopt;
+    const auto buffer = std::make_shared_for_overwrite<std::byte[]>(length);
+    const std::span<std::byte> room(buffer.get(), length);
+    std::ranges::copy(*start, room.begin());
+    const auto rest = read_some(file, path, room.subspan(start->size()));
+    if (!rest) return tl::unexpected(rest.error());
+    return FileView(room.first(start->size() + rest->size()), buffer);
+  }
+
   Result<std::vector<std::string>> list(const Path& folder) override {
     DIR* handle = ::opendir(folder.c_str());
     if (handle == nullptr) return read_error(folder, errno);
@@ -141,13 +170,21 @@ class Disk final : public Storage {
     const std::unique_ptr<DIR, int (*)(DIR*)> handle(::opendir(folder.c_str()), ::closedir);
     if (handle == nullptr) return read_error(folder, errno);
     std::vector<NamedInfo> found;
+    struct stat own {};
     struct stat status {};
+    bool noted = notes_entries_ && ::fstat(::dirfd(handle.get()), &own) == 0;
+    FolderRecord record(own);
     while (const dirent* entry = ::readdir(handle.get())) {
       const std::string_view name = entry->d_name;
-      if (name != "." && name != ".." &&
-          ::fstatat(::dirfd(handle.get()), entry->d_name, &status, AT_SYMLINK_NOFOLLOW) == 0)
-        found.push_back({std::string(name), info_of(status)});
+      if (name == "." || name == "..") continue;
+      if (::fstatat(::dirfd(handle.get()), entry->d_name, &status, AT_SYMLINK_NOFOLLOW) != 0) {
+        noted = false;
+        continue;
+      }
+      if (noted) record.add(entry->d_name, status);
+      found.push_back({std::string(name), info_of(status)});
     }
+    if (noted) listed_.keep(own, std::move(record));
     std::ranges::sort(found, {}, &NamedInfo::name);
     return found;
   }
@@ -203,8 +240,9 @@ class Disk final : public Storage {
     return {};
   }
 
+  void note_entries() override { notes_entries_ = true; }
   Bytes stamp(const Path& folder, std::int64_t before_ns) override {
-    return stamp_of_tree(folder, before_ns, is_fat(folder));
+    return stamp_of_tree(folder, before_ns, is_fat(folder), listed_);
   }
   bool is_as(const Path& folder, ByteView stamp) override { return tree_is_as(folder, stamp); }
 
@@ -311,6 +349,8 @@ class Disk final : public Storage {
   }
 
   bool ends_soon_;
+  std::atomic<bool> notes_entries_ = false;
+  FolderRecords listed_;
 };
 
 Path folder_from(const char* variable, const Path& fallback) {

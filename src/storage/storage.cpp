@@ -23,6 +23,16 @@ Result<Bytes> Storage::read(const Path& path, std::uint64_t limit) {
   return Bytes(seen->bytes().begin(), seen->bytes().end());
 }
 
+Result<std::optional<FileView>> Storage::view_if(const Path& path, const FileInfo& /*walked*/,
+                                                 std::size_t first,
+                                                 const std::function<bool(ByteView)>& wanted) {
+  auto seen = view(path, ~0ULL);
+  if (!seen) return tl::unexpected(seen.error());
+  const ByteView bytes = seen->bytes();
+  if (wanted && !wanted(bytes.first(std::min(first, bytes.size())))) return std::nullopt;
+  return std::optional<FileView>(std::move(*seen));
+}
+
 Result<std::vector<NamedInfo>> Storage::entries(const Path& folder) {
   auto names = list(folder);
   if (!names) return tl::unexpected(names.error());

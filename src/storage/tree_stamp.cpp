@@ -6,15 +6,15 @@
 #include <sys/stat.h>
 
 #include <algorithm>
+#include <atomic>
 #include <cstring>
-#include <ctime>
-#include <future>
 #include <memory>
 #include <string>
 #include <vector>
 
 #include "bytes/cursor.h"
 #include "storage/descriptor.h"
+#include "storage/two_threads.h"
 
 namespace bayswap {
 namespace {
@@ -22,59 +22,15 @@ namespace {
 constexpr std::size_t kMostEntries = 2'000'000;
 constexpr std::int64_t kFine = 20'000'000;       // nanoseconds: as fine as any clock of files is
 constexpr std::int64_t kCoarse = 4'000'000'000;  // FAT counts two seconds
-constexpr std::int64_t kSecond = 1'000'000'000;
-
-// A folder's record: its relative path, its own look, the number of its entries and their bytes.
-// An entry's record: its name, its look. Texts end with a NUL.
-struct Look {
-  std::uint64_t kind = 0;  // type and size of a file
-  std::int64_t modified_ns = 0;
-  std::int64_t changed_ns = 0;
-
-  bool operator==(const Look&) const = default;
-};
-
-Look look_of(const struct stat& status) {
-  const auto ns = [](const timespec& time) { return time.tv_sec * kSecond + time.tv_nsec; };
-  Look look;
-  look.kind = status.st_mode & S_IFMT;
-  if (S_ISREG(status.st_mode)) look.kind |= static_cast<std::uint64_t>(status.st_size) << 16U;
-  look.modified_ns = ns(status.st_mtim);
-  look.changed_ns = ns(status.st_ctim);
-  return look;
-}
-
-class Writer {
- public:
-  void text(std::string_view text) {
-    const auto view = std::as_bytes(std::span(text));
-    bytes_.insert(bytes_.end(), view.begin(), view.end());
-    bytes_.push_back(std::byte{0});
-  }
-  void number(std::uint64_t value) {
-    bytes_.resize(bytes_.size() + 8);
-    store_le(std::span(bytes_).last(8), value);
-  }
-  void look(const Look& look) {
-    number(look.kind);
-    number(static_cast<std::uint64_t>(look.modified_ns));
-    number(static_cast<std::uint64_t>(look.changed_ns));
-  }
-  void append(const Bytes& more) { bytes_.insert(bytes_.end(), more.begin(), more.end()); }
-  [[nodiscard]] Bytes& bytes() { return bytes_; }
-
- private:
-  Bytes bytes_;
-};
-
 class Stamper {
  public:
-  Stamper(const Path& root, std::int64_t settled) : root_(root), settled_(settled) {}
+  Stamper(const Path& root, std::int64_t settled, const FolderRecords& listed)
+      : root_(root), settled_(settled), listed_(listed) {}
 
   Bytes run() {
     struct stat status {};
     if (::lstat(root_.c_str(), &status) != 0) return {};
-    if (S_ISREG(status.st_mode)) return of_file(look_of(status));
+    if (S_ISREG(status.st_mode)) return of_file(status);
     std::vector<std::string> waiting{""};
     while (!waiting.empty()) {
       const std::string folder = std::move(waiting.back());
@@ -86,12 +42,10 @@ class Stamper {
 
  private:
   // A record whose path is empty.
-  Bytes of_file(const Look& look) {
-    if (!settled(look)) return {};
-    stamp_.text("");
-    stamp_.look(look);
-    stamp_.number(0);
-    stamp_.number(0);
+  Bytes of_file(const struct stat& status) {
+    const FolderRecord record(status);
+    if (record.newest_ns() >= settled_) return {};
+    record.write("", stamp_);
     return std::move(stamp_.bytes());
   }
 
@@ -100,43 +54,36 @@ class Stamper {
     const Descriptor folder(::open(path.c_str(), O_RDONLY | O_DIRECTORY | O_CLOEXEC | O_NOFOLLOW));
     struct stat status {};
     if (!folder.open() || ::fstat(folder.get(), &status) != 0) return false;
+    if (const FolderRecord* known = listed_.find(status)) return add(relative, *known, waiting);
     const std::unique_ptr<DIR, int (*)(DIR*)> listing(::fdopendir(::dup(folder.get())), ::closedir);
     if (listing == nullptr) return false;
-    Writer entries;
-    std::uint64_t count = 0;
+    FolderRecord record(status);
     while (const dirent* entry = ::readdir(listing.get())) {
-      const std::string name = entry->d_name;
+      const std::string_view name = entry->d_name;
       if (name == "." || name == "..") continue;
-      struct stat seen {};
-      if (++entries_ > kMostEntries ||
-          ::fstatat(folder.get(), name.c_str(), &seen, AT_SYMLINK_NOFOLLOW) != 0)
+      if (::fstatat(folder.get(), entry->d_name, &status, AT_SYMLINK_NOFOLLOW) != 0 ||
+          entries_ + record.size() > kMostEntries)
         return false;
-      if (S_ISDIR(seen.st_mode)) {
-        waiting.push_back(relative.empty() ? name : fmt::format("{}/{}", relative, name));
-        continue;
-      }
-      if (!settled(look_of(seen))) return false;
-      entries.text(name);
-      entries.look(look_of(seen));
-      ++count;
+      record.add(entry->d_name, status);
     }
-    if (!settled(look_of(status))) return false;
-    stamp_.text(relative.empty() ? "." : relative);
-    stamp_.look(look_of(status));
-    stamp_.number(count);
-    stamp_.number(entries.bytes().size());
-    stamp_.append(entries.bytes());
-    return true;
+    return add(relative, record, waiting);
   }
 
-  [[nodiscard]] bool settled(const Look& look) const {
-    return look.modified_ns < settled_ && look.changed_ns < settled_;
+  bool add(const std::string& relative, const FolderRecord& record,
+           std::vector<std::string>& waiting) {
+    entries_ += record.size();
+    if (record.newest_ns() >= settled_ || entries_ > kMostEntries) return false;
+    for (const std::string& name : record.inner_folders())
+      waiting.push_back(relative.empty() ? name : fmt::format("{}/{}", relative, name));
+    record.write(relative.empty() ? "." : relative, stamp_);
+    return true;
   }
 
   Path root_;
   std::int64_t settled_;
+  const FolderRecords& listed_;
   std::size_t entries_ = 0;
-  Writer stamp_;
+  StampWriter stamp_;
 };
 
 // Reads a stamp; anything that does not fit makes it say no.
@@ -211,15 +158,11 @@ bool folder_is_as(int root, const StampedFolder& stamped) {
   return !entries.more();
 }
 
-bool folders_are_as(int root, std::span<const StampedFolder> folders) {
-  return std::ranges::all_of(
-      folders, [&](const StampedFolder& folder) { return folder_is_as(root, folder); });
-}
-
 }  // namespace
 
-Bytes stamp_of_tree(const Path& root, std::int64_t before_ns, bool coarse_times) {
-  return Stamper(root, before_ns - (coarse_times ? kCoarse : kFine)).run();
+Bytes stamp_of_tree(const Path& root, std::int64_t before_ns, bool coarse_times,
+                    const FolderRecords& listed) {
+  return Stamper(root, before_ns - (coarse_times ? kCoarse : kFine), listed).run();
 }
 
 bool tree_is_as(const Path& root, ByteView stamp) {
@@ -242,16 +185,16 @@ bool tree_is_as(const Path& root, ByteView stamp) {
   }
   const Descriptor top(::open(root.c_str(), O_PATH | O_DIRECTORY | O_CLOEXEC));
   if (!top.open()) return false;
+  std::atomic<bool> same = true;
+  const auto check = [&](std::size_t i) {
+    if (same && !folder_is_as(top.get(), folders[i])) same = false;
+  };
   constexpr std::uint64_t kFew = 2000;  // entries; fewer are not worth a thread
-  const std::span<const StampedFolder> all(folders);
-  if (entries < kFew) return folders_are_as(top.get(), all);
-  std::size_t half = 0;
-  for (std::uint64_t seen = 0; half < folders.size() && seen * 2 < entries; ++half)
-    seen += folders[half].count;
-  auto front =
-      std::async(std::launch::async, [&] { return folders_are_as(top.get(), all.first(half)); });
-  const bool back = folders_are_as(top.get(), all.subspan(half));
-  return front.get() && back;
+  if (entries >= kFew)
+    on_two_threads(folders.size(), check);
+  else
+    for (std::size_t i = 0; i < folders.size(); ++i) check(i);
+  return same;
 }
 
 }  // namespace bayswap

@@ -44,6 +44,11 @@ TEST_F(Archives, AreFoldersToRead) {
   EXPECT_EQ(storage_.info(inside(""))->type, FileType::folder);
   EXPECT_EQ(*storage_.read(inside("a/b/two.sav"), 1000), two_);
   EXPECT_EQ(storage_.view(inside("/a/b/two.sav"), 1000)->bytes().size(), two_.size());
+  const auto walked = storage_.view_if(inside("a/one.sav"), *file, 3, [&](ByteView first) {
+    return Bytes(first.begin(), first.end()) == Bytes(one_.begin(), one_.begin() + 3);
+  });
+  ASSERT_TRUE(walked && *walked);
+  EXPECT_EQ((*walked)->bytes().size(), one_.size());
   EXPECT_EQ(*storage_.list(inside("")), (std::vector<std::string>{"a", "top.sav"}));
   EXPECT_EQ(*storage_.list(inside("a")), (std::vector<std::string>{"b", "one.sav"}));
   EXPECT_EQ(storage_.info(inside("nothing")).error().code, "missing");

@@ -46,6 +46,47 @@ TEST(Disk, RefusesWhatIsNoFile) {
   EXPECT_EQ(disk().list(folder / "big").error().trouble, Trouble::input);
 }
 
+// Seen as far as the walk has seen it, whatever has become of it since.
+TEST(Disk, ViewsWhatAWalkHasMetWhenItsBeginningIsWanted) {
+  const TempFolder folder;
+  for (const std::size_t size : {0U, 5U, 600U, 70'000U, (1U << 20U) + 7}) {
+    const Bytes content = test::random_bytes(size, static_cast<std::uint32_t>(size));
+    const Path path = folder.write("f", content);
+    const auto walked = disk().info(path);
+    ASSERT_TRUE(walked);
+    const Bytes start(content.begin(),
+                      content.begin() + static_cast<long>(std::min<std::size_t>(size, 512)));
+    Bytes seen(1);
+    const auto note = [&](ByteView first) {
+      seen.assign(first.begin(), first.end());
+      return true;
+    };
+    const auto whole = disk().view_if(path, *walked, 512, note);
+    ASSERT_TRUE(whole && *whole) << size;
+    EXPECT_EQ(Bytes((*whole)->bytes().begin(), (*whole)->bytes().end()), content) << size;
+    EXPECT_EQ(seen, start) << size;
+    const auto unwanted = disk().view_if(path, *walked, 512, [](ByteView) { return false; });
+    EXPECT_TRUE(unwanted && !*unwanted) << size;
+    const auto always = disk().view_if(path, *walked, 0, {});
+    ASSERT_TRUE(always && *always) << size;
+    EXPECT_EQ((*always)->bytes().size(), size);
+  }
+  const Path path = folder.write("g", test::filled(600, 1));
+  const FileInfo walked = *disk().info(path);
+  const auto seen = [&] { return disk().view_if(path, walked, 512, {}); };
+  folder.write("g", test::filled(900, 2));
+  EXPECT_EQ((*seen())->bytes().size(), 600U);
+  folder.write("g", test::filled(7, 2));
+  EXPECT_EQ((*seen())->bytes().size(), 7U);
+  std::filesystem::remove(path);
+  EXPECT_EQ(seen().error().code, "missing");
+  ASSERT_EQ(::mkfifo(path.c_str(), 0600), 0);
+  EXPECT_TRUE(!seen() || (*seen())->bytes().empty()) << "must not wait for a writer";
+  std::filesystem::remove(path);
+  std::filesystem::create_directory(path);
+  EXPECT_EQ(seen().error().code, "unreadable");
+}
+
 // What is in a folder, in one call or in many.
 TEST(Disk, EntriesAreTheListAndWhatIsSaidOfEach) {
   const TempFolder folder;

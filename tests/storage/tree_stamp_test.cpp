@@ -6,6 +6,7 @@
 #include <functional>
 #include <thread>
 
+#include "bays/walk.h"
 #include "storage/clock.h"
 #include "support/bytes.h"
 #include "support/card_zoo.h"
@@ -35,6 +36,44 @@ TEST_F(Stamps, HoldWhileNothingChanges) {
   ASSERT_FALSE(stamp.empty());
   EXPECT_TRUE(tree_is_as(folder_.path(), stamp));
   EXPECT_EQ(stamp_of_tree(folder_.path(), now_ns(), false), stamp);
+}
+
+// The tool's own storage notes what it lists while it reads.
+TEST_F(Stamps, FoldersThatWereListedAreNotListedAgain) {
+  Storage& storage = disk_for_a_tool();
+  storage.note_entries();
+  ASSERT_EQ(files_below(storage, folder_.path()).size(), 30U);
+  const Bytes stamp = storage.stamp(folder_.path(), now_ns());
+  EXPECT_EQ(stamp, stamp_of_tree(folder_.path(), now_ns(), false));
+  folder_.write("shelf 1/box/4.sav", test::random_bytes(100, 99));
+  settle();
+  EXPECT_EQ(storage.stamp(folder_.path(), now_ns()), stamp) << "as it was when it was listed";
+  EXPECT_FALSE(storage.is_as(folder_.path(), stamp));
+  folder_.write("shelf 1/box/new.sav", Bytes(3));
+  settle();
+  EXPECT_TRUE(storage.is_as(folder_.path(), storage.stamp(folder_.path(), now_ns())))
+      << "a folder that changed is listed anew";
+  std::filesystem::last_write_time(folder_ / "shelf 0/box",
+                                   std::filesystem::file_time_type::clock::now());
+  EXPECT_TRUE(storage.stamp(folder_.path(), now_ns()).empty()) << "too young";
+}
+
+TEST_F(Stamps, OfAFolderOfManyFilesHoldToo) {
+  for (int i = 0; i < 2100; ++i) folder_.write("flat/" + std::to_string(i), Bytes(1));
+  for (const char* name : {"flat/0", "flat/2099", "shelf 0/box/0.sav"}) {
+    settle();
+    Bytes stamp = stamp_of_tree(folder_.path(), now_ns(), false);
+    EXPECT_TRUE(tree_is_as(folder_.path(), stamp)) << name;
+    folder_.write(name, Bytes(2));
+    EXPECT_FALSE(tree_is_as(folder_.path(), stamp)) << name;
+    settle();
+    stamp = stamp_of_tree(folder_.path(), now_ns(), false);
+    EXPECT_TRUE(tree_is_as(folder_.path(), stamp)) << name;
+    std::filesystem::remove(folder_ / name);
+    EXPECT_FALSE(tree_is_as(folder_.path(), stamp)) << name;
+    folder_.write(name, Bytes(2));
+    EXPECT_FALSE(tree_is_as(folder_.path(), stamp)) << name << ": made anew";
+  }
 }
 
 TEST_F(Stamps, EveryChangeShows) {

@@ -2,7 +2,6 @@
 
 #include <algorithm>
 #include <array>
-#include <cstring>
 #include <functional>
 #include <string_view>
 
@@ -95,23 +94,24 @@ constexpr std::size_t kBlock = 4096;  // a multiple of every unit
 std::vector<std::pair<std::size_t, std::size_t>> stretches_of_letters(ByteView block) {
   constexpr std::size_t kUnit = 8;
   constexpr std::size_t kStep = 64;
-  std::array<std::uint8_t, kBlock + kStep> letters{};  // 255 for those and blanks, else 0
+  std::array<std::uint32_t, (kBlock + kStep) / 4> fours;  // 255 for letters and blanks, else 0
+  auto* letters = reinterpret_cast<std::uint8_t*>(fours.data());
   // Plain loops over bytes, which compilers turn into wide ones: most blocks hold no text at all.
   const auto* bytes = reinterpret_cast<const std::uint8_t*>(block.data());
   for (std::size_t i = 0; i < block.size(); ++i) {
     const auto from_a = static_cast<std::uint8_t>((bytes[i] | 0x20U) - 'a');
-    letters[i] = static_cast<std::uint8_t>(-((from_a < 26) | (bytes[i] == ' ')));
+    const std::uint8_t letter = from_a < 26 ? 0xFF : 0;
+    const std::uint8_t blank = bytes[i] == ' ' ? 0xFF : 0;
+    letters[i] = static_cast<std::uint8_t>(letter | blank);
   }
+  std::fill_n(letters + block.size(), kStep, std::uint8_t{0});
+  constexpr std::uint32_t kAll = 0xFFFFFFFF;
   std::vector<std::pair<std::size_t, std::size_t>> stretches;
-  const auto all_letters = [&](std::size_t at) {
-    std::uint32_t four = 0;
-    std::memcpy(&four, letters.data() + at, sizeof four);
-    return four == 0xFFFFFFFF;
-  };
+  const auto all_letters = [&](std::size_t at) { return fours[at / 4] == kAll; };
   for (std::size_t step = 0; step < block.size(); step += kStep) {
-    bool any = false;
-    for (std::size_t at = step; at < step + kStep; at += 4) any |= all_letters(at);
-    if (!any) continue;
+    std::uint32_t any = 0;
+    for (std::size_t k = step / 4; k < (step + kStep) / 4; ++k) any |= fours[k] == kAll ? 1U : 0U;
+    if (any == 0) continue;
     for (std::size_t at = step; at < step + kStep && at + kUnit <= block.size(); at += kUnit) {
       if (!all_letters(at) && !all_letters(at + 4)) continue;
       const std::size_t from = at < 2 * kUnit ? 0 : at - kUnit;
@@ -171,7 +171,7 @@ std::optional<std::size_t> judge_byte_order(ByteView stored, const std::vector<s
            best.score * best.score >= 6 * best.pairs;
   };
   std::vector<Reading> readings(units.size());
-  std::array<std::byte, kBlock> buffer{};
+  std::array<std::byte, kBlock> buffer;
   for (std::size_t at = 0, read = 0; at < stored.size() && read < kMostRead; at += kBlock) {
     const ByteView block = stored.subspan(at, std::min(kBlock, stored.size() - at));
     if (is_erased(block)) continue;

@@ -134,8 +134,11 @@ std::optional<Match> ChipLayout::recognise(ByteView file, const Hints& hints) co
   if (is_doubled(spec_.arrangement) &&
       (is_erased(body) || !filler_is_uniform(body, spec_.arrangement)))
     return std::nullopt;
-  if (bears_signature(spec_.system, spec_.part))
+  if (bears_signature(spec_.system, spec_.part)) {
+    if (!is_doubled(spec_.arrangement) && unit_of(spec_.arrangement) == 1)
+      return judge_signature(spec_.system, body);
     return judge_signature(spec_.system, straighten(body, spec_.arrangement));
+  }
   auto match = match_by_hints(spec_.system, spec_.part, frame->chip, hints);
   if (!match) return std::nullopt;
   // An unknown trailer or an unusual capacity makes the size say less; small files with something
@@ -192,7 +195,7 @@ Result<Content> ChipLayout::read(ByteView file, const Hints& hints) const {
   Save save;
   save.system = spec_.system;
   save.kind = Kind::battery;
-  save.parts.push_back(make_part(spec_.system, spec_.part, chip));
+  save.parts.push_back(make_part(spec_.system, spec_.part, std::move(chip)));
   if (auto half = judge_half_written(save.parts.front()))
     content.findings.push_back(std::move(*half));
   if (auto inside = judge_contents(spec_.system, save.parts.front().data))

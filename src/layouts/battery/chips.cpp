@@ -52,9 +52,9 @@ bool same_progress(System system, const Part& a, const Part& b) {
   return can_shrink(longer, shorter.size());
 }
 
-Part make_part(System system, std::string name, ByteView data) {
-  Part part{std::move(name), Bytes(data.begin(), data.end()), false};
-  part.blank = is_blank_part(system, part.name, data);
+Part make_part(System system, std::string name, Bytes data) {
+  Part part{std::move(name), std::move(data), false};
+  part.blank = is_blank_part(system, part.name, part.data);
   return part;
 }
 

@@ -15,7 +15,7 @@ inline constexpr std::uint64_t kTrailerLimit = 256;
 /// The 512×4-bit chip of the gb family: one nibble a byte.
 inline constexpr std::uint64_t kNibbleChipSize = 512;
 
-[[nodiscard]] Part make_part(System system, std::string name, ByteView data);
+[[nodiscard]] Part make_part(System system, std::string name, Bytes data);
 
 /// The chip's bytes at another capacity: grown with the erased value, or shrunk where the rest is
 /// erased or repeats the start. What does not fit is added to `losses` and nothing is returned.

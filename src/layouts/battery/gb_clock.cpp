@@ -56,8 +56,9 @@ Result<Content> GbClockLayout::read(ByteView file, const Hints&) const {
   Content content;
   Save save;
   save.system = System::gb;
-  if (*body > 0) save.parts.push_back(make_part(System::gb, "sram", file.first(*body)));
-  save.parts.push_back(make_part(System::gb, "clock", clock));
+  const auto copy = [](ByteView bytes) { return Bytes(bytes.begin(), bytes.end()); };
+  if (*body > 0) save.parts.push_back(make_part(System::gb, "sram", copy(file.first(*body))));
+  save.parts.push_back(make_part(System::gb, "clock", copy(clock)));
   content.saves.push_back(std::move(save));
   content.findings = judge_clock(clock);
   return content;

@@ -82,7 +82,7 @@ Result<Content> N64CombinedLayout::read(ByteView file, const Hints& hints) const
     Bytes chip(stored.begin(), stored.end());
     if (eeprom) chip.resize(eeprom_size(stored, hints));
     if (area.swapped && word_reversed_) reverse_units(chip, 4);
-    save.parts.push_back(make_part(System::n64, area.part, chip));
+    save.parts.push_back(make_part(System::n64, area.part, std::move(chip)));
   }
   Content content;
   content.saves.push_back(std::move(save));

@@ -27,7 +27,8 @@ std::size_t padded_size(std::uint32_t length) {
 bool begins_as_single(ByteView file) {
   if (file.size() < kRecord) return false;
   const Entry own = parse_entry(file.first(kEntrySize));
-  return own.directory() && own.length >= 2 && !own.name.empty() &&
+  if (!own.directory()) return false;
+  return own.length >= 2 && !own.name.empty() &&
          parse_entry(file.subspan(kEntrySize, kEntrySize)).name == "." &&
          parse_entry(file.subspan(2 * kEntrySize, kEntrySize)).name == "..";
 }
