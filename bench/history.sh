@@ -9,7 +9,7 @@ trap 'rm -rf "$scratch"' EXIT
 export XDG_CONFIG_HOME=$scratch/config XDG_DATA_HOME=$scratch/data XDG_CACHE_HOME=$scratch/cache
 export BORG_BASE_DIR=$scratch/borg-home GIT_CONFIG_GLOBAL=/dev/null
 python3 - "$build/bayswap" "$build/bench/make_card" "$scratch" <<'PY'
-import os, random, shutil, subprocess, sys, time
+import os, random, shutil, statistics, subprocess, sys, time
 tool, make_card, scratch = sys.argv[1:]
 random.seed(1)
 
@@ -61,22 +61,29 @@ for number in range(5000):
         file.write(random.randbytes(random.choice([8192, 32768, 131072, 524288, 349525])))
 size = size_of(bay)
 os.sync()
-copies = []
-for _ in range(3):
-    copies.append(timed(lambda: run('cp', '-r', bay, os.path.join(scratch, 'copy'))))
+
+def copy_bay():
+    took = timed(lambda: run('cp', '-r', bay, os.path.join(scratch, 'copy')))
     shutil.rmtree(os.path.join(scratch, 'copy'))
     os.sync()
-copy = sorted(copies)[1]
-find = min(timed(lambda: run('find', bay)) for _ in range(9))
-print(f'{size / 2**20:.0f} MiB in 5,000 files: cp -r {copy:.2f} s (of {", ".join(f"{t:.2f}" for t in copies)}), find {find * 1000:.0f} ms')
+    return took
+
+print(f'{size / 2**20:.0f} MiB in 5,000 files')
 for program in programs:
-    program.begin(bay)
-    first = timed(program.keep)
+    # Each beside the other command, in turn, so that both meet the same minutes; the middle of each is compared.
+    firsts = []
+    for _ in range(5 if program is programs[0] else 1):
+        shutil.rmtree(program.store, ignore_errors=True)
+        os.sync()
+        program.begin(bay)
+        firsts.append((copy_bay(), timed(program.keep)))
+    copy, first = (statistics.median(column) for column in zip(*firsts))
     time.sleep(3)
     program.keep()
-    again = min(timed(program.keep) for _ in range(5))
-    print(f'{program.name}: first {first:.2f} s, {copy / first:.2f} of the speed of cp -r (wanted: at least 0.50); '
-          f'again {again * 1000:.0f} ms, {again / find:.1f} of find (wanted: at most 1.5); takes {size_of(program.store) / 2**20:.0f} MiB')
+    agains = [(timed(lambda: run('find', bay)), timed(program.keep)) for _ in range(31 if program is programs[0] else 5)]
+    find, again = (statistics.median(column) for column in zip(*agains))
+    print(f'{program.name}: first {first:.2f} s, cp -r {copy:.2f} s: {copy / first:.2f} of its speed (wanted: at least 0.50); '
+          f'again {again * 1000:.0f} ms, find {find * 1000:.1f} ms: {again / find:.2f} (wanted: at most 1.50); takes {size_of(program.store) / 2**20:.0f} MiB')
     shutil.rmtree(program.store)
     os.sync()
 

@@ -57,11 +57,12 @@ void add_hashes(ByteView bytes, const Catalog& catalog, std::optional<RomInfo>& 
   }
 }
 
-// The file, when its beginning may be that of a ROM. The headers of small files lie in their first
-// bytes, those of files up to a megabyte in the first 65 KiB; larger ones are mapped, and only
-// touched where headers are.
+// The file where all of it is wanted; else its header, when it has one, is in `rom`. The headers of
+// small files lie in their first bytes, those of files up to a megabyte in the first 65 KiB; larger
+// ones are mapped, and only touched where headers are.
 Result<std::optional<FileView>> view_of_rom(Storage& storage, const Path& path,
-                                            const FileInfo& info, const Catalog& catalog) {
+                                            const FileInfo& info, const Catalog& catalog,
+                                            std::optional<RomInfo>& rom) {
   constexpr std::size_t kFirstHeaders = 0x200;
   constexpr std::uint64_t kSmall = 0x7FC0;
   constexpr std::size_t kHeaders = 0x10400;
@@ -70,7 +71,9 @@ Result<std::optional<FileView>> view_of_rom(Storage& storage, const Path& path,
   if (info.size <= piece || info.size >= kMapped || catalog.has_dump_of(info.size))
     return storage.view_if(path, info, 0, {});
   return storage.view_if(path, info, piece, [&](ByteView start) {
-    return is_zip(start) || read_rom(start, info.size).has_value();
+    rom = read_rom(start, info.size);
+    // The name of a gba ROM's chip stands anywhere in it.
+    return rom ? rom->system == System::gba : is_zip(start);
   });
 }
 
@@ -86,10 +89,13 @@ std::optional<RomFile> read_rom_file(Storage& storage, const Path& path, const F
   constexpr std::uint64_t kLeastRom = 0x40;
   if (info.type != FileType::file || info.size < kLeastRom) return std::nullopt;
   // Discs are larger than any save; only their beginning is ever touched.
-  const auto view = view_of_rom(storage, path, info, catalog);
-  if (!view || !*view) return std::nullopt;
+  std::optional<RomInfo> rom;
+  const auto view = view_of_rom(storage, path, info, catalog, rom);
+  if (!view) return std::nullopt;
+  if (!*view)
+    return rom ? std::optional(RomFile{path, stem_of(path), std::move(*rom)}) : std::nullopt;
   const ByteView bytes = (*view)->bytes();
-  auto rom = read_rom(bytes);
+  rom = read_rom(bytes);
   if (!rom && is_zip(bytes))
     visit_zip(bytes, {}, [&](const std::string&, ByteView inner, std::uint64_t size) {
       rom = read_rom(inner, size);
@@ -132,17 +138,6 @@ RomIndex RomIndex::in(const Path& folder) const {
   std::ranges::sort(places);
   RomIndex index;
   for (const std::size_t at : places) index.add(roms_[at]);
-  return index;
-}
-
-RomIndex RomIndex::moved(const Path& from, const Path& to) const {
-  RomIndex index = *this;
-  index.by_folder_.clear();
-  for (std::size_t i = 0; i < index.roms_.size(); ++i) {
-    Path& path = index.roms_[i].path;
-    path = to / bayswap::below(from, path);
-    index.by_folder_[std::string(folder_text(path))].push_back(i);
-  }
   return index;
 }
 

@@ -45,8 +45,6 @@ class RomIndex {
                                    const Catalog& catalog);
   /// Those of them that lie in a folder or below it.
   [[nodiscard]] RomIndex in(const Path& folder) const;
-  /// The same ROMs where the folder that they were found in is called otherwise.
-  [[nodiscard]] RomIndex moved(const Path& from, const Path& to) const;
   void add(RomFile rom);
 
   [[nodiscard]] const std::vector<RomFile>& roms() const { return roms_; }

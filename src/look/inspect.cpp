@@ -40,7 +40,7 @@ std::vector<const RomFile*> rom_candidates(RomFolders& folders, const Inspection
                                            const InspectOptions& options) {
   const std::string stem = found.shelf ? found.shelf->stem : stem_of(found.path);
   if (found.shelf) {
-    auto roms = shelf_roms(folders, *found.shelf->bay, *found.shelf->shelf)
+    auto roms = folders.of_shelf(*found.shelf->bay, *found.shelf->shelf)
                     .matching(stem, found.shelf->shelf->system);
     if (!roms.empty()) return roms;
   }
@@ -118,18 +118,16 @@ const RomIndex& RomFolders::below(const Path& folder) {
 
 void RomFolders::know_below(const Path& folder, RomIndex roms) {
   const std::scoped_lock lock(reading_);
-  const Path plain = folder.lexically_normal();
-  // Bays name their places in full.
-  if (const Path full = full_text(folder); full != plain && !session_->bays.bays().empty())
-    known_.try_emplace({full, true}, roms.moved(folder, full));
-  known_.try_emplace({plain, true}, std::move(roms));
+  const auto [known, fresh] =
+      known_.try_emplace({folder.lexically_normal(), true}, std::move(roms));
+  walked_ = {folder, full_text(folder), &known->second};
 }
 
 const RomIndex& RomFolders::of_bays() {
   std::call_once(listed_, [this] {
     for (const Bay& bay : session_->bays.bays())
       for (const Shelf& shelf : bay.shelves)
-        for (const RomFile& rom : shelf_roms(*this, bay, shelf).roms())
+        for (const RomFile& rom : of_shelf(bay, shelf).roms())
           if (rom.info.system == shelf.system && !of_bays_.has_path(rom.path)) of_bays_.add(rom);
   });
   return of_bays_;
@@ -151,20 +149,40 @@ const RomIndex& RomFolders::scanned(const Path& folder, bool below) {
   const std::scoped_lock lock(reading_);
   const auto known = known_.find(key);
   if (known != known_.end()) return known->second;
+  const auto take = [&](const RomIndex& roms, const Path& inside) -> const RomIndex* {
+    RomIndex inner = roms.in(inside);
+    return inner.roms().empty() ? nullptr : &known_.emplace(key, std::move(inner)).first->second;
+  };
+  const std::string& wanted = key.first.native();
+  if (below && walked_.roms != nullptr && text_lies_in(walked_.full, wanted)) {
+    // Bays name their places in full; the walk may have begun at a relative path.
+    const Path inside =
+        wanted == walked_.full ? walked_.folder : walked_.folder / text_below(walked_.full, wanted);
+    if (const RomIndex* found = take(*walked_.roms, inside)) return *found;
+  }
   if (below)
     for (const auto& [place, roms] : known_)
       if (place.second && lies_in(place.first, key.first))
-        if (RomIndex inner = roms.in(key.first); !inner.roms().empty())
-          return known_.emplace(key, std::move(inner)).first->second;
+        if (const RomIndex* found = take(roms, key.first)) return *found;
   const Path start = folder.empty() ? Path(".") : folder;
   return known_.emplace(key, RomIndex::scan(*session_->storage, start, below, session_->catalog))
       .first->second;
 }
 
-const RomIndex& shelf_roms(RomFolders& folders, const Bay& bay, const Shelf& shelf) {
+const RomIndex& RomFolders::of_shelf(const Bay& bay, const Shelf& shelf) {
   static const RomIndex kNone;
   if (shelf.roms.empty()) return kNone;
-  return folders.below(shelf.roms == "." ? bay.place : bay.place / shelf.roms);
+  // Asked of every file on the shelf, so by text alone.
+  const std::string place = bay.place.native() + '/' + shelf.roms;
+  {
+    const std::scoped_lock lock(reading_);
+    if (const auto known = of_shelves_.find(place); known != of_shelves_.end())
+      return *known->second;
+  }
+  const RomIndex& roms = below(shelf.roms == "." ? bay.place : bay.place / shelf.roms);
+  const std::scoped_lock lock(reading_);
+  of_shelves_.emplace(place, &roms);
+  return roms;
 }
 
 std::optional<ShelfMatch> find_shelf(Session& session, RomFolders& folders, const Path& path) {
@@ -188,7 +206,7 @@ std::optional<ShelfMatch> find_shelf(Session& session, RomFolders& folders, cons
     for (const char* name : {"serial", "code", "title", "stem"})
       if (const auto value = fields->find(name); value != fields->end()) match.stem = value->second;
     const auto roms =
-        roms_of_fields(shelf_roms(folders, *bay, shelf), shelf.system, *fields, session.catalog);
+        roms_of_fields(folders.of_shelf(*bay, shelf), shelf.system, *fields, session.catalog);
     // A title or code in the path means the ROM's own name.
     if (stem == fields->end() && !roms.empty()) match.stem = roms.front()->stem;
     if (!roms.empty()) return match;

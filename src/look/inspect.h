@@ -6,6 +6,7 @@
 #include <mutex>
 #include <optional>
 #include <string>
+#include <unordered_map>
 #include <vector>
 
 #include "bays/rom_index.h"
@@ -29,8 +30,10 @@ class RomFolders {
   explicit RomFolders(Session& session) : session_(&session) {}
   const RomIndex& beside(const Path& folder);
   const RomIndex& below(const Path& folder);
-  /// ROMs below a folder that somebody has found already.
+  /// ROMs below a folder that a walk has found already.
   void know_below(const Path& folder, RomIndex roms);
+  /// The ROMs of a shelf.
+  const RomIndex& of_shelf(const Bay& bay, const Shelf& shelf);
   /// The ROMs of all bays' shelves.
   const RomIndex& of_bays();
   /// All shelves of all bays whose patterns can be used.
@@ -41,6 +44,13 @@ class RomFolders {
   Session* session_;
   std::mutex reading_;
   std::map<std::pair<Path, bool>, RomIndex> known_;
+  struct Walked {
+    Path folder;  // as the walk was asked for it
+    std::string full;
+    const RomIndex* roms = nullptr;
+  };
+  Walked walked_;
+  std::unordered_map<std::string, const RomIndex*> of_shelves_;
   std::once_flag compiled_;
   std::vector<ShelfToMatch> shelves_;
   std::once_flag listed_;
@@ -90,9 +100,6 @@ struct Inspection {
 /// The bay and shelf that a path lies on; nothing when none claims it.
 [[nodiscard]] std::optional<ShelfMatch> find_shelf(Session& session, RomFolders& folders,
                                                    const Path& path);
-
-/// The ROMs of a shelf.
-[[nodiscard]] const RomIndex& shelf_roms(RomFolders& folders, const Bay& bay, const Shelf& shelf);
 
 /// A name that fits a slot (`name.state3`), or bytes that only a program would write.
 [[nodiscard]] bool has_state_name(std::string_view file_name);

@@ -36,7 +36,7 @@ Roms roms_of(RomFolders& folders, const Bay& bay, std::optional<System> system) 
   std::vector<Path> seen;
   for (const Shelf& shelf : bay.shelves) {
     if (!has_roms_of_its_own(shelf) || (system && shelf.system != *system)) continue;
-    for (const RomFile& rom : shelf_roms(folders, bay, shelf).roms()) {
+    for (const RomFile& rom : folders.of_shelf(bay, shelf).roms()) {
       if (rom.info.system != shelf.system ||
           std::find(seen.begin(), seen.end(), rom.path) != seen.end())
         continue;
@@ -442,7 +442,7 @@ Fields fields_there(Session& session, RomFolders& folders, const Bay& bay, const
                     const NamingPattern& pattern, const Source& source, const TargetGame& game) {
   const TitleStyle style = pattern.uses("title")
                                ? title_style_of(*session.storage, bay, pattern,
-                                                shelf_roms(folders, bay, shelf), session.catalog)
+                                                folders.of_shelf(bay, shelf), session.catalog)
                                : TitleStyle::people;
   const std::optional<RomFile>& rom = game.rom ? game.rom : source.rom;
   Fields fields = rom ? fields_of_rom(*rom, session.catalog, style) : Fields{};

@@ -2,6 +2,7 @@
 
 #include <algorithm>
 #include <array>
+#include <cstring>
 #include <functional>
 #include <string_view>
 
@@ -47,13 +48,13 @@ constexpr std::uint8_t kBlank = 26;
 constexpr std::uint8_t kNoText = 255;
 
 // 0 to 25 for letters of either case, 26 for a blank, 255 for everything else.
-std::array<std::uint8_t, 256> letter_table() {
+constexpr std::array<std::uint8_t, 256> kLetters = [] {
   std::array<std::uint8_t, 256> table{};
   table.fill(kNoText);
   for (std::uint8_t i = 0; i < 26; ++i) table['a' + i] = table['A' + i] = i;
   table[' '] = kBlank;
   return table;
-}
+}();
 
 struct Reading {
   int score = 0;  // pairs that speak for the order, less those that speak against it
@@ -63,7 +64,6 @@ struct Reading {
 // Looks at runs of at least eight letters and blanks; shorter runs occur in random bytes.
 void read_pairs(ByteView data, Reading& reading) {
   static const std::array<int, 27 * 27> kPairs = directed_pairs();
-  static const std::array<std::uint8_t, 256> kLetters = letter_table();
   constexpr std::size_t kLeastRun = 8;
   const auto letter = [&](std::size_t at) { return kLetters[to_u8(data[at])]; };
   // A run of eight covers every eighth byte, so only those need a look.
@@ -88,32 +88,52 @@ void read_pairs(ByteView data, Reading& reading) {
 
 constexpr std::size_t kBlock = 4096;  // a multiple of every unit
 
+// Sixteen bytes at a time, in whatever registers the processor has for them.
+using Wide = std::uint8_t __attribute__((vector_size(16)));
+using WideFours = std::int32_t __attribute__((vector_size(16)));
+using WideHalves = std::int64_t __attribute__((vector_size(16)));
+constexpr std::size_t kStep = 4 * sizeof(Wide);
+
+// Each four aligned bytes: all bits when they are letters and blanks only, else not.
+WideFours fours_of_letters(const std::byte* at) {
+  Wide bytes;
+  std::memcpy(&bytes, at, sizeof bytes);
+  const Wide from_a = (bytes | 0x20) - 'a';
+  const auto letters = (from_a < 26) | (bytes == ' ');
+  return reinterpret_cast<WideFours>(letters) == -1;
+}
+
+// Whether a step has four such bytes. Most blocks hold no text at all.
+bool has_letters(const std::byte* step) {
+  WideFours found = fours_of_letters(step);
+  for (std::size_t at = sizeof(Wide); at < kStep; at += sizeof(Wide))
+    found |= fours_of_letters(step + at);
+  const auto halves = reinterpret_cast<WideHalves>(found);
+  return (halves[0] | halves[1]) != 0;
+}
+
 // Where runs of eight letters and blanks can be, in whatever order: each covers four aligned bytes
 // that are all letters as they are stored. Stretches begin and end at multiples of eight, with
 // eight bytes to spare.
 std::vector<std::pair<std::size_t, std::size_t>> stretches_of_letters(ByteView block) {
   constexpr std::size_t kUnit = 8;
-  constexpr std::size_t kStep = 64;
-  std::array<std::uint32_t, (kBlock + kStep) / 4> fours;  // 255 for letters and blanks, else 0
-  auto* letters = reinterpret_cast<std::uint8_t*>(fours.data());
-  // Plain loops over bytes, which compilers turn into wide ones: most blocks hold no text at all.
-  const auto* bytes = reinterpret_cast<const std::uint8_t*>(block.data());
-  for (std::size_t i = 0; i < block.size(); ++i) {
-    const auto from_a = static_cast<std::uint8_t>((bytes[i] | 0x20U) - 'a');
-    const std::uint8_t letter = from_a < 26 ? 0xFF : 0;
-    const std::uint8_t blank = bytes[i] == ' ' ? 0xFF : 0;
-    letters[i] = static_cast<std::uint8_t>(letter | blank);
-  }
-  std::fill_n(letters + block.size(), kStep, std::uint8_t{0});
-  constexpr std::uint32_t kAll = 0xFFFFFFFF;
+  std::array<std::byte, kStep> rest;
   std::vector<std::pair<std::size_t, std::size_t>> stretches;
-  const auto all_letters = [&](std::size_t at) { return fours[at / 4] == kAll; };
   for (std::size_t step = 0; step < block.size(); step += kStep) {
-    std::uint32_t any = 0;
-    for (std::size_t k = step / 4; k < (step + kStep) / 4; ++k) any |= fours[k] == kAll ? 1U : 0U;
-    if (any == 0) continue;
-    for (std::size_t at = step; at < step + kStep && at + kUnit <= block.size(); at += kUnit) {
-      if (!all_letters(at) && !all_letters(at + 4)) continue;
+    const ByteView here = block.subspan(step, std::min(kStep, block.size() - step));
+    const std::byte* bytes = here.data();
+    if (here.size() < kStep) {
+      rest.fill(std::byte{0});
+      std::ranges::copy(here, rest.begin());
+      bytes = rest.data();
+    }
+    if (!has_letters(bytes)) continue;
+    for (std::size_t i = 0; i + kUnit <= here.size(); i += kUnit) {
+      const auto letter = [](std::byte byte) { return kLetters[to_u8(byte)] != kNoText; };
+      if (!std::all_of(bytes + i, bytes + i + 4, letter) &&
+          !std::all_of(bytes + i + 4, bytes + i + 8, letter))
+        continue;
+      const std::size_t at = step + i;
       const std::size_t from = at < 2 * kUnit ? 0 : at - kUnit;
       const std::size_t to = std::min(block.size(), at + 2 * kUnit);
       if (!stretches.empty() && from <= stretches.back().second)

@@ -26,6 +26,8 @@ std::size_t padded_size(std::uint32_t length) {
 
 bool begins_as_single(ByteView file) {
   if (file.size() < kRecord) return false;
+  // Asked of every file, and this byte tells of nearly all of them.
+  if (file[kEntrySize + kName] != std::byte{'.'}) return false;
   const Entry own = parse_entry(file.first(kEntrySize));
   if (!own.directory()) return false;
   return own.length >= 2 && !own.name.empty() &&
