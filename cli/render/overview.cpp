@@ -49,14 +49,12 @@ std::string age_cell(std::int64_t modified_ns, std::int64_t now_ns) {
   return padded(modified_ns == 0 ? "" : age_text(now_ns - modified_ns), kAgeColumn);
 }
 
-// `age_at` is told where in the line the age stands.
-std::string line_of(const OverviewRow& row, const std::string& root, std::int64_t now_ns,
-                    const Style& style, std::size_t& age_at) {
+// Adds the line of a row, and where in the text its age stands.
+void add_line(Answer& to, const OverviewRow& row, const std::string& root, std::int64_t now_ns,
+              const Style& style) {
   const Health health = health_of(row);
   const std::string inside = text_below(root, row.path);
-  constexpr std::size_t kUsual = 200;  // bytes, with colours
-  std::string text;
-  text.reserve(kUsual);
+  std::string& text = to.text;
   text += "  " + style.paint(health.tone, health.mark) + " ";
   text += padded(kind_text(row), kKindColumn) + " ";
   text +=
@@ -64,7 +62,7 @@ std::string line_of(const OverviewRow& row, const std::string& root, std::int64_
       " ";
   text += padded(std::string(to_string(row.region)), kRegionColumn) + " ";
   text += padded(size_text(row.size), kSizeColumn) + " ";
-  age_at = text.size();
+  to.ages.push_back({text.size(), row.modified_ns});
   text += age_cell(row.modified_ns, now_ns) + " ";
   text += style.paint(health.tone, padded(health.word, kHealthColumn)) + " ";
   constexpr std::size_t kUsed =
@@ -81,7 +79,6 @@ std::string line_of(const OverviewRow& row, const std::string& root, std::int64_
   if (left > 0) text += style.paint(Tone::quiet, shown);
   while (text.ends_with(' ')) text.pop_back();
   text += '\n';
-  return text;
 }
 
 // The last name of a path without its extension.
@@ -184,27 +181,28 @@ Answer overview_of(const std::vector<OverviewRow>& rows, const std::string& root
                                       ", " + counted(others, "other file")) +
          "\n";
   if (!saves.empty()) text += heading(style);
-  struct Line {
-    std::string text;
-    std::size_t age_at = 0;
-  };
-  std::vector<Line> lines(saves.size());
-  on_two_threads(lines.size(), [&](std::size_t i) {
-    lines[i].text = line_of(*saves[i], root, now_ns, style, lines[i].age_at);
+  constexpr std::size_t kPiece = 512;  // rows
+  std::vector<Answer> pieces((saves.size() + kPiece - 1) / kPiece);
+  on_two_threads(pieces.size(), [&](std::size_t piece) {
+    constexpr std::size_t kUsual = 200;  // bytes of a line, with colours
+    const std::size_t end = std::min(saves.size(), (piece + 1) * kPiece);
+    pieces[piece].text.reserve((end - piece * kPiece) * kUsual);
+    for (std::size_t i = piece * kPiece; i < end; ++i) {
+      const OverviewRow& row = *saves[i];
+      if (i == 0 || saves[i - 1]->system != row.system)
+        pieces[piece].text +=
+            style.paint(Tone::key, row.system ? to_string(*row.system) : "not told") + "\n";
+      add_line(pieces[piece], row, root, now_ns, style);
+    }
   });
   std::size_t room = text.size();
-  for (const Line& line : lines) room += line.text.size();
+  for (const Answer& piece : pieces) room += piece.text.size();
   text.reserve(room + room / 8);
-  answer.ages.reserve(lines.size());
-  std::optional<std::optional<System>> group;
-  for (std::size_t i = 0; i < saves.size(); ++i) {
-    const OverviewRow* row = saves[i];
-    if (!group || *group != row->system) {
-      group = row->system;
-      text += style.paint(Tone::key, row->system ? to_string(*row->system) : "not told") + "\n";
-    }
-    answer.ages.push_back({text.size() + lines[i].age_at, row->modified_ns});
-    text += lines[i].text;
+  answer.ages.reserve(saves.size());
+  for (const Answer& piece : pieces) {
+    for (const AgeCell& cell : piece.ages)
+      answer.ages.push_back({text.size() + cell.offset, cell.modified_ns});
+    text += piece.text;
   }
   Findings findings;
   for (const OverviewRow& row : rows)

@@ -17,6 +17,7 @@ struct Folder {
 void read_folder(Storage& storage, Folder& folder) {
   const auto entries = storage.entries(folder.path);
   if (!entries) return;
+  folder.entries.reserve(entries->size());
   for (const auto& [name, info] : *entries)
     if (!name.starts_with(".bayswap-") &&
         (info.type == FileType::file || info.type == FileType::folder))
@@ -50,6 +51,9 @@ std::vector<WalkedFile> files_below(Storage& storage, const Path& folder, bool b
     first = last;
   }
   std::vector<WalkedFile> files;
+  std::size_t count = 0;
+  for (const Folder& found : folders) count += found.entries.size();
+  files.reserve(count);
   hand_on(folders, 0, files);
   return files;
 }

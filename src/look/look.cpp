@@ -423,13 +423,18 @@ Result<void> look(Session& session, const Path& path, const LookOptions& options
   folders.know_below(path, RomIndex::of(*session.storage, files, session.catalog));
   const RomIndex& roms = folders.below(path);
   std::unordered_set<std::string> titles;  // folders that are saves of their own
-  for (const FoundFolder& found : find_folders(*session.storage, path, files))
-    titles.insert(found.path.string());
+  bool companions = false;
+  on_two_threads(2, [&](std::size_t task) {
+    if (task == 1)
+      companions = std::ranges::any_of(
+          files, [](const WalkedFile& file) { return is_companion_name(file.path); });
+    else
+      for (const FoundFolder& found : find_folders(*session.storage, path, files))
+        titles.insert(found.path.string());
+  });
   std::optional<Path> whole;  // a folder that is one save
   Path inside;
   Path entered;
-  const bool companions = std::ranges::any_of(
-      files, [](const WalkedFile& file) { return is_companion_name(file.path); });
   FileBatch batch(session, folders, options, {&roms, nullptr, companions}, sink);
   const auto show_whole = [&](const Path& folder) {
     auto save = folder_save(session, folder, options);
