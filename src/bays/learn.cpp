@@ -103,12 +103,12 @@ using Words = std::map<std::string, std::pair<std::string, std::vector<const Rom
 Words words_of(const RomIndex& index, const Catalog& catalog) {
   Words words;
   std::set<std::string> unclear;
-  for (const RomFile& rom : index.roms())
-    for (const auto& [word, field] : words_of_rom(rom, catalog)) {
+  for (const RomFile* rom : index.roms())
+    for (const auto& [word, field] : words_of_rom(*rom, catalog)) {
       auto& [known, roms] = words[word];
       if (!known.empty() && known != field) unclear.insert(word);
       known = field;
-      if (std::ranges::find(roms, &rom) == roms.end()) roms.push_back(&rom);
+      if (std::ranges::find(roms, rom) == roms.end()) roms.push_back(rom);
     }
   for (const std::string& word : unclear) words.erase(word);
   return words;

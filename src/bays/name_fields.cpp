@@ -37,7 +37,8 @@ std::vector<const RomFile*> roms_of_fields(const RomIndex& roms, System system,
   if (const auto stem = fields.find("stem"); stem != fields.end())
     return roms.matching(stem->second, system);
   std::vector<const RomFile*> found;
-  for (const RomFile& rom : roms.roms()) {
+  for (const RomFile* known : roms.roms()) {
+    const RomFile& rom = *known;
     if (rom.info.system != system) continue;
     const auto agrees = [&](const char* field, const std::string& value) {
       const auto there = fields.find(field);
@@ -46,7 +47,7 @@ std::vector<const RomFile*> roms_of_fields(const RomIndex& roms, System system,
     const Game& game = rom.info.game;
     if (agrees("title", game.title) || agrees("title", people_title(rom, catalog)) ||
         agrees("code", game.code) || agrees("serial", game.serial))
-      found.push_back(&rom);
+      found.push_back(known);
   }
   return found;
 }
@@ -72,9 +73,9 @@ TitleStyle title_style_of(Storage& storage, const Bay& bay, const NamingPattern&
     const auto fields = pattern.match(path.lexically_relative(bay.place).generic_string());
     const auto title = fields ? fields->find("title") : Fields::const_iterator{};
     if (!fields || title == fields->end()) return;
-    for (const RomFile& rom : roms.roms()) {
-      headers += rom.info.game.title == title->second ? 1 : 0;
-      people += people_title(rom, catalog) == title->second ? 1 : 0;
+    for (const RomFile* rom : roms.roms()) {
+      headers += rom->info.game.title == title->second ? 1 : 0;
+      people += people_title(*rom, catalog) == title->second ? 1 : 0;
     }
   });
   return headers > people ? TitleStyle::header : TitleStyle::people;

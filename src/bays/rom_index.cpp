@@ -4,7 +4,12 @@
 #include <zlib.h>
 
 #include <algorithm>
+#include <deque>
+#include <functional>
+#include <map>
 #include <mutex>
+#include <unordered_map>
+#include <utility>
 
 #include "bytes/sha1.h"
 #include "bytes/text.h"
@@ -106,6 +111,31 @@ std::optional<RomFile> read_rom_file(Storage& storage, const Path& path, const F
   return RomFile{path, stem_of(path), std::move(*rom)};
 }
 
+// ROMs, and where they are found by their names, titles and folders.
+struct RomIndex::Known {
+  using Places = std::vector<std::size_t>;
+  std::deque<RomFile> roms;  // they stay where they are when more come
+  std::unordered_map<std::string, Places> by_stem;
+  std::unordered_map<std::string, Places> by_title;
+  std::map<std::string, Places, std::less<>> by_folder;
+
+  void note_place(std::size_t at) {
+    const RomFile& rom = roms[at];
+    by_stem[rom.stem].push_back(at);
+    const std::string_view folder = folder_text(rom.path);
+    auto inside = by_folder.find(folder);
+    if (inside == by_folder.end()) inside = by_folder.try_emplace(std::string(folder)).first;
+    inside->second.push_back(at);
+  }
+  void note_titles(std::size_t at) {
+    const RomFile& rom = roms[at];
+    const std::string by_name = plain_title(rom.stem);
+    const std::string by_header = plain_title(rom.info.game.title);
+    if (!by_name.empty()) by_title[by_name].push_back(at);
+    if (!by_header.empty() && by_header != by_name) by_title[by_header].push_back(at);
+  }
+};
+
 RomIndex RomIndex::scan(Storage& storage, const Path& folder, bool below, const Catalog& catalog) {
   return of(storage, files_below(storage, folder, below), catalog);
 }
@@ -122,58 +152,62 @@ RomIndex RomIndex::of(Storage& storage, const std::vector<WalkedFile>& files,
   });
   std::ranges::sort(found, {}, &std::pair<std::size_t, RomFile>::first);
   RomIndex index;
+  index.known_ = std::make_shared<Known>();
+  Known& known = *index.known_;
   index.roms_.reserve(found.size());
-  for (auto& [place, rom] : found) index.roms_.push_back(std::move(rom));
+  for (auto& [place, rom] : found) index.roms_.push_back(&known.roms.emplace_back(std::move(rom)));
   on_two_threads(2, [&](std::size_t half) {
-    for (std::size_t at = 0; at < index.roms_.size(); ++at)
-      half == 0 ? index.note_place(at) : index.note_titles(at);
+    for (std::size_t at = 0; at < known.roms.size(); ++at)
+      half == 0 ? known.note_place(at) : known.note_titles(at);
   });
   return index;
 }
 
 RomIndex RomIndex::in(const Path& folder) const {
-  std::vector<std::size_t> places;
-  for (const auto& [place, roms] : by_folder_)
-    if (text_lies_in(folder.native(), place)) places.insert(places.end(), roms.begin(), roms.end());
-  std::ranges::sort(places);
+  if (!known_) return {};
   RomIndex index;
-  for (const std::size_t at : places) index.add(roms_[at]);
-  return index;
+  index.known_ = known_;
+  index.folder_ = folder_ && text_lies_in(folder.native(), *folder_) ? *folder_ : folder.native();
+  Known::Places places;
+  for (const auto& [place, roms] : known_->by_folder)
+    if (text_lies_in(*index.folder_, place)) places.insert(places.end(), roms.begin(), roms.end());
+  std::ranges::sort(places);
+  for (const std::size_t at : places)
+    if (holds(known_->roms[at])) index.roms_.push_back(&known_->roms[at]);
+  return index.roms_.empty() ? RomIndex{} : index;
 }
 
 void RomIndex::add(RomFile rom) {
-  roms_.push_back(std::move(rom));
-  note_place(roms_.size() - 1);
-  note_titles(roms_.size() - 1);
+  if (!known_ || known_.use_count() > 1) {
+    // Those who share the ROMs do not get this one.
+    const std::shared_ptr<Known> before = std::exchange(known_, std::make_shared<Known>());
+    folder_.reset();
+    for (const RomFile* own : std::exchange(roms_, {})) add(*own);
+  }
+  roms_.push_back(&known_->roms.emplace_back(std::move(rom)));
+  known_->note_place(known_->roms.size() - 1);
+  known_->note_titles(known_->roms.size() - 1);
 }
 
-void RomIndex::note_place(std::size_t at) {
-  const RomFile& rom = roms_[at];
-  by_stem_[rom.stem].push_back(at);
-  const std::string_view folder = folder_text(rom.path);
-  auto inside = by_folder_.find(folder);
-  if (inside == by_folder_.end()) inside = by_folder_.try_emplace(std::string(folder)).first;
-  inside->second.push_back(at);
-}
-
-void RomIndex::note_titles(std::size_t at) {
-  const RomFile& rom = roms_[at];
-  const std::string by_name = plain_title(rom.stem);
-  const std::string by_header = plain_title(rom.info.game.title);
-  if (!by_name.empty()) by_title_[by_name].push_back(at);
-  if (!by_header.empty() && by_header != by_name) by_title_[by_header].push_back(at);
+bool RomIndex::holds(const RomFile& rom) const {
+  return !folder_ || text_lies_in(*folder_, folder_text(rom.path));
 }
 
 bool RomIndex::has_stem(std::string_view stem) const {
-  return by_stem_.contains(std::string(stem));
+  if (!known_) return false;
+  const auto same_stem = known_->by_stem.find(std::string(stem));
+  return same_stem != known_->by_stem.end() &&
+         std::ranges::any_of(same_stem->second,
+                             [&](std::size_t at) { return holds(known_->roms[at]); });
 }
 
 bool RomIndex::has_path(const Path& path) const {
   if (roms_.empty()) return false;
-  const auto same_stem = by_stem_.find(stem_of(path));
-  if (same_stem == by_stem_.end()) return false;
-  return std::any_of(same_stem->second.begin(), same_stem->second.end(),
-                     [&](std::size_t at) { return roms_[at].path == path; });
+  const auto same_stem = known_->by_stem.find(stem_of(path));
+  if (same_stem == known_->by_stem.end()) return false;
+  return std::ranges::any_of(same_stem->second, [&](std::size_t at) {
+    return known_->roms[at].path == path && holds(known_->roms[at]);
+  });
 }
 
 std::vector<const RomFile*> RomIndex::matching(std::string_view stem,
@@ -183,12 +217,14 @@ std::vector<const RomFile*> RomIndex::matching(std::string_view stem,
   const auto collect = [&](const auto& table, const std::string& key) {
     const auto entry = table.find(key);
     if (entry == table.end()) return;
-    for (const std::size_t at : entry->second)
-      if ((!system || roms_[at].info.system == *system) && regions_agree(stem, roms_[at].stem))
-        found.push_back(&roms_[at]);
+    for (const std::size_t at : entry->second) {
+      const RomFile& rom = known_->roms[at];
+      if ((!system || rom.info.system == *system) && regions_agree(stem, rom.stem) && holds(rom))
+        found.push_back(&rom);
+    }
   };
-  collect(by_stem_, std::string(stem));
-  if (found.empty()) collect(by_title_, plain_title(stem));
+  collect(known_->by_stem, std::string(stem));
+  if (found.empty()) collect(known_->by_title, plain_title(stem));
   return found;
 }
 

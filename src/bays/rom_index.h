@@ -1,12 +1,10 @@
 // The ROMs in a folder, by name and by what their headers say.
 #pragma once
 
-#include <functional>
-#include <map>
+#include <memory>
 #include <optional>
 #include <string>
 #include <string_view>
-#include <unordered_map>
 #include <vector>
 
 #include "bays/walk.h"
@@ -43,11 +41,11 @@ class RomIndex {
   /// Of files that are known already.
   [[nodiscard]] static RomIndex of(Storage& storage, const std::vector<WalkedFile>& files,
                                    const Catalog& catalog);
-  /// Those of them that lie in a folder or below it.
+  /// Those of them that lie in a folder or below it. The ROMs themselves are shared.
   [[nodiscard]] RomIndex in(const Path& folder) const;
   void add(RomFile rom);
 
-  [[nodiscard]] const std::vector<RomFile>& roms() const { return roms_; }
+  [[nodiscard]] const std::vector<const RomFile*>& roms() const { return roms_; }
   [[nodiscard]] bool has_stem(std::string_view stem) const;
   [[nodiscard]] bool has_path(const Path& path) const;
   /// The ROMs of this exact stem; else those whose name or header title is the same but for tags,
@@ -56,13 +54,11 @@ class RomIndex {
                                                      std::optional<System> system) const;
 
  private:
-  void note_place(std::size_t at);
-  void note_titles(std::size_t at);
-
-  std::vector<RomFile> roms_;
-  std::unordered_map<std::string, std::vector<std::size_t>> by_stem_;
-  std::unordered_map<std::string, std::vector<std::size_t>> by_title_;
-  std::map<std::string, std::vector<std::size_t>, std::less<>> by_folder_;
+  struct Known;
+  [[nodiscard]] bool holds(const RomFile& rom) const;
+  std::shared_ptr<Known> known_;       // shared by an index and those of folders inside
+  std::optional<std::string> folder_;  // the only one that counts
+  std::vector<const RomFile*> roms_;
 };
 
 /// What a ROM and the catalog tell about saves of a game.

@@ -127,8 +127,8 @@ const RomIndex& RomFolders::of_bays() {
   std::call_once(listed_, [this] {
     for (const Bay& bay : session_->bays.bays())
       for (const Shelf& shelf : bay.shelves)
-        for (const RomFile& rom : of_shelf(bay, shelf).roms())
-          if (rom.info.system == shelf.system && !of_bays_.has_path(rom.path)) of_bays_.add(rom);
+        for (const RomFile* rom : of_shelf(bay, shelf).roms())
+          if (rom->info.system == shelf.system && !of_bays_.has_path(rom->path)) of_bays_.add(*rom);
   });
   return of_bays_;
 }

@@ -3,6 +3,7 @@
 #include <fmt/format.h>
 
 #include <algorithm>
+#include <memory>
 #include <unordered_set>
 
 #include "bays/walk.h"
@@ -396,7 +397,7 @@ bool is_folder_save(Session& session, const Path& folder, const LookOptions& opt
 
 Result<void> look(Session& session, const Path& path, const LookOptions& options,
                   const std::function<void(const Item&)>& sink) {
-  RomFolders folders(session);
+  auto folders = std::make_unique<RomFolders>(session);
   auto info = session.storage->info(path);
   if (!info) return tl::unexpected(info.error());
   // A link to a folder is followed: the user named it.
@@ -408,7 +409,7 @@ Result<void> look(Session& session, const Path& path, const LookOptions& options
       sink(**packed);
       return {};
     }
-    auto item = look_at_file(session, folders, path, options, {});
+    auto item = look_at_file(session, *folders, path, options, {});
     if (!item) return tl::unexpected(item.error());
     sink(*item);
     return {};
@@ -419,9 +420,9 @@ Result<void> look(Session& session, const Path& path, const LookOptions& options
     sink(*save);
     return {};
   }
-  const std::vector<WalkedFile> files = files_below(*session.storage, path);
-  folders.know_below(path, RomIndex::of(*session.storage, files, session.catalog));
-  const RomIndex& roms = folders.below(path);
+  std::vector<WalkedFile> files = files_below(*session.storage, path);
+  folders->know_below(path, RomIndex::of(*session.storage, files, session.catalog));
+  const RomIndex& roms = folders->below(path);
   std::unordered_set<std::string> titles;  // folders that are saves of their own
   bool companions = false;
   on_two_threads(2, [&](std::size_t task) {
@@ -435,7 +436,7 @@ Result<void> look(Session& session, const Path& path, const LookOptions& options
   std::optional<Path> whole;  // a folder that is one save
   Path inside;
   Path entered;
-  FileBatch batch(session, folders, options, {&roms, nullptr, companions}, sink);
+  FileBatch batch(session, *folders, options, {&roms, nullptr, companions}, sink);
   const auto show_whole = [&](const Path& folder) {
     auto save = folder_save(session, folder, options);
     if (!save) return false;
@@ -456,6 +457,8 @@ Result<void> look(Session& session, const Path& path, const LookOptions& options
     batch.add(file);
   }
   batch.finish();
+  // Letting a large place go takes a while.
+  on_two_threads(2, [&](std::size_t half) { half == 0 ? files.clear() : folders.reset(); });
   return {};
 }
 

@@ -152,7 +152,8 @@ class CardTarget {
     Region other = Region::unknown;
     for (const Shelf& shelf : bay_.shelves) {
       if (shelf.system != source_.save.system) continue;
-      for (const RomFile& rom : folders_.of_shelf(bay_, shelf).roms()) {
+      for (const RomFile* known : folders_.of_shelf(bay_, shelf).roms()) {
+        const RomFile& rom = *known;
         const std::string& code =
             rom.info.game.serial.empty() ? rom.info.game.code : rom.info.game.serial;
         if (rom.info.system != source_.save.system || code.empty()) continue;

@@ -36,12 +36,12 @@ Roms roms_of(RomFolders& folders, const Bay& bay, std::optional<System> system) 
   std::vector<Path> seen;
   for (const Shelf& shelf : bay.shelves) {
     if (!has_roms_of_its_own(shelf) || (system && shelf.system != *system)) continue;
-    for (const RomFile& rom : folders.of_shelf(bay, shelf).roms()) {
-      if (rom.info.system != shelf.system ||
-          std::find(seen.begin(), seen.end(), rom.path) != seen.end())
+    for (const RomFile* rom : folders.of_shelf(bay, shelf).roms()) {
+      if (rom->info.system != shelf.system ||
+          std::find(seen.begin(), seen.end(), rom->path) != seen.end())
         continue;
-      seen.push_back(rom.path);
-      roms.push_back(&rom);
+      seen.push_back(rom->path);
+      roms.push_back(rom);
     }
   }
   return roms;

@@ -129,6 +129,41 @@ TEST(RomIndexTest, MatchesNamesAndTitlesButNotOtherRegions) {
   EXPECT_FALSE(index.has_path("/q/Lantern Drift (Europe).sfc"));
 }
 
+TEST(RomIndexTest, OfAFolderSharesItsRoms) {
+  RomIndex index;
+  for (const char* path : {"/r/a/Lantern Drift.gb", "/r/a/b/Lantern Drift.gb",
+                           "/r/c/Lantern Drift.gb", "/r/ab/Dune Semaphore (Europe).gb"}) {
+    RomFile rom{path, stem_of(path), {}};
+    rom.info.system = System::gb;
+    index.add(rom);
+  }
+  const RomIndex inside = index.in("/r/a");
+  ASSERT_EQ(inside.roms().size(), 2U);
+  EXPECT_EQ(inside.roms()[0], index.roms()[0]);
+  EXPECT_EQ(inside.roms()[1], index.roms()[1]);
+  EXPECT_EQ(inside.matching("Lantern Drift", System::gb), inside.roms());
+  EXPECT_EQ(inside.matching("lantern drift", System::gb), inside.roms());
+  EXPECT_TRUE(inside.has_path("/r/a/b/Lantern Drift.gb"));
+  EXPECT_FALSE(inside.has_path("/r/c/Lantern Drift.gb"));
+  EXPECT_FALSE(inside.has_stem("Dune Semaphore (Europe)"));
+  EXPECT_TRUE(inside.matching("Dune Semaphore", System::gb).empty());
+  // A folder above or inside of the one that counts, and one beside it.
+  EXPECT_EQ(inside.in("/r").roms(), inside.roms());
+  EXPECT_EQ(inside.in("/r/a/b").roms(), std::vector<const RomFile*>{index.roms()[1]});
+  EXPECT_TRUE(inside.in("/r/c").roms().empty());
+  EXPECT_TRUE(index.in("/q").roms().empty());
+  EXPECT_TRUE(index.in("/q").matching("Lantern Drift", System::gb).empty());
+
+  // One that is added later is not the others'.
+  RomIndex copy = inside;
+  copy.add({"/q/Cinder Freight.gb", "Cinder Freight", {}});
+  EXPECT_TRUE(copy.has_path("/q/Cinder Freight.gb"));
+  EXPECT_TRUE(copy.has_path("/r/a/Lantern Drift.gb"));
+  EXPECT_FALSE(copy.has_path("/r/c/Lantern Drift.gb"));
+  EXPECT_FALSE(index.has_stem("Cinder Freight"));
+  EXPECT_EQ(inside.roms().size(), 2U);
+}
+
 TEST(Tags, NameRegions) {
   const std::vector<std::pair<std::string, Region>> known{
       {"A (Europe)", Region::europe}, {"A (U) [b1]", Region::america},
