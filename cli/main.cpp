@@ -3,6 +3,7 @@
 #include <sys/mman.h>
 #include <unistd.h>
 
+#include <cstddef>
 #include <cstdlib>
 #include <exception>
 #include <iostream>
@@ -31,9 +32,10 @@ void keep_large_buffers() {
   if (room == nullptr) return;
   void* start = room;
   std::size_t left = kRoom - kLargePage;
-  // Where the system has no large pages, everything works as before.
-  if (std::align(kLargePage, kLargePage, start, left) != nullptr)
-    (void)::madvise(start, left, MADV_HUGEPAGE);
+  // Small commands get by with small pages: a large one is cleared as a whole. Where the system has
+  // no large pages, everything works as before.
+  if (std::align(kLargePage, 2 * kLargePage, start, left) != nullptr)
+    (void)::madvise(static_cast<std::byte*>(start) + kLargePage, left - kLargePage, MADV_HUGEPAGE);
   std::free(room);
 }
 
