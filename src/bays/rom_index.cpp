@@ -143,19 +143,21 @@ RomIndex RomIndex::scan(Storage& storage, const Path& folder, bool below, const 
 RomIndex RomIndex::of(Storage& storage, const std::vector<WalkedFile>& files,
                       const Catalog& catalog) {
   std::mutex finding;
-  std::vector<std::pair<std::size_t, RomFile>> found;
+  std::deque<RomFile> found;
+  std::vector<std::pair<std::size_t, RomFile*>> order;
   on_two_threads(files.size(), [&](std::size_t i) {
     auto rom = read_rom_file(storage, files[i].path, files[i].info, catalog);
     if (!rom) return;
     const std::scoped_lock lock(finding);
-    found.emplace_back(i, std::move(*rom));
+    order.emplace_back(i, &found.emplace_back(std::move(*rom)));
   });
-  std::ranges::sort(found, {}, &std::pair<std::size_t, RomFile>::first);
+  std::ranges::sort(order);
   RomIndex index;
   index.known_ = std::make_shared<Known>();
   Known& known = *index.known_;
-  index.roms_.reserve(found.size());
-  for (auto& [place, rom] : found) index.roms_.push_back(&known.roms.emplace_back(std::move(rom)));
+  index.roms_.reserve(order.size());
+  for (const auto& [place, rom] : order)
+    index.roms_.push_back(&known.roms.emplace_back(std::move(*rom)));
   on_two_threads(2, [&](std::size_t half) {
     for (std::size_t at = 0; at < known.roms.size(); ++at)
       half == 0 ? known.note_place(at) : known.note_titles(at);
