@@ -116,10 +116,9 @@ const RomIndex& RomFolders::below(const Path& folder) {
   return scanned(folder, true);
 }
 
-void RomFolders::know_below(const Path& folder, RomIndex roms) {
+void RomFolders::know_below(const Path& folder, const RomIndex& roms) {
   const std::scoped_lock lock(reading_);
-  const auto [known, fresh] =
-      known_.try_emplace({folder.lexically_normal(), true}, std::move(roms));
+  const auto [known, fresh] = known_.try_emplace({folder.lexically_normal(), true}, roms);
   walked_ = {folder, full_text(folder), &known->second};
 }
 

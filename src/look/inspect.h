@@ -31,7 +31,7 @@ class RomFolders {
   const RomIndex& beside(const Path& folder);
   const RomIndex& below(const Path& folder);
   /// ROMs below a folder that a walk has found already.
-  void know_below(const Path& folder, RomIndex roms);
+  void know_below(const Path& folder, const RomIndex& roms);
   /// The ROMs of a shelf.
   const RomIndex& of_shelf(const Bay& bay, const Shelf& shelf);
   /// The ROMs of all bays' shelves.
