@@ -81,6 +81,35 @@ void add_line(Answer& to, const OverviewRow& row, const std::string& root, std::
   text += '\n';
 }
 
+// Adds the lines of the rows, each system's under its name. Two threads write them.
+void add_lines(Answer& to, const std::vector<const OverviewRow*>& saves, const std::string& root,
+               std::int64_t now_ns, const Style& style) {
+  constexpr std::size_t kPiece = 512;  // rows
+  std::vector<Answer> pieces((saves.size() + kPiece - 1) / kPiece);
+  on_two_threads(pieces.size(), [&](std::size_t piece) {
+    constexpr std::size_t kUsual = 200;  // bytes of a line, with colours
+    const std::size_t end = std::min(saves.size(), (piece + 1) * kPiece);
+    pieces[piece].text.reserve((end - piece * kPiece) * kUsual);
+    for (std::size_t i = piece * kPiece; i < end; ++i) {
+      const OverviewRow& row = *saves[i];
+      if (i == 0 || saves[i - 1]->system != row.system)
+        pieces[piece].text +=
+            style.paint(Tone::key, row.system ? to_string(*row.system) : "not told") + "\n";
+      add_line(pieces[piece], row, root, now_ns, style);
+    }
+  });
+  std::string& text = to.text;
+  std::size_t room = text.size();
+  for (const Answer& piece : pieces) room += piece.text.size();
+  text.reserve(room + room / 8);
+  to.ages.reserve(saves.size());
+  for (const Answer& piece : pieces) {
+    for (const AgeCell& cell : piece.ages)
+      to.ages.push_back({text.size() + cell.offset, cell.modified_ns});
+    text += piece.text;
+  }
+}
+
 // The last name of a path without its extension.
 std::string stem_text(std::string_view path) {
   const std::string_view name = path.substr(path.rfind('/') + 1);
@@ -181,29 +210,7 @@ Answer overview_of(const std::vector<OverviewRow>& rows, const std::string& root
                                       ", " + counted(others, "other file")) +
          "\n";
   if (!saves.empty()) text += heading(style);
-  constexpr std::size_t kPiece = 512;  // rows
-  std::vector<Answer> pieces((saves.size() + kPiece - 1) / kPiece);
-  on_two_threads(pieces.size(), [&](std::size_t piece) {
-    constexpr std::size_t kUsual = 200;  // bytes of a line, with colours
-    const std::size_t end = std::min(saves.size(), (piece + 1) * kPiece);
-    pieces[piece].text.reserve((end - piece * kPiece) * kUsual);
-    for (std::size_t i = piece * kPiece; i < end; ++i) {
-      const OverviewRow& row = *saves[i];
-      if (i == 0 || saves[i - 1]->system != row.system)
-        pieces[piece].text +=
-            style.paint(Tone::key, row.system ? to_string(*row.system) : "not told") + "\n";
-      add_line(pieces[piece], row, root, now_ns, style);
-    }
-  });
-  std::size_t room = text.size();
-  for (const Answer& piece : pieces) room += piece.text.size();
-  text.reserve(room + room / 8);
-  answer.ages.reserve(saves.size());
-  for (const Answer& piece : pieces) {
-    for (const AgeCell& cell : piece.ages)
-      answer.ages.push_back({text.size() + cell.offset, cell.modified_ns});
-    text += piece.text;
-  }
+  add_lines(answer, saves, root, now_ns, style);
   Findings findings;
   for (const OverviewRow& row : rows)
     for (const Finding& finding : row.findings) {

@@ -387,39 +387,10 @@ class FileBatch {
   std::vector<Item> ready_;  // looked at, and not yet handed on
 };
 
-}  // namespace
-
-bool is_folder_save(Session& session, const Path& folder, const LookOptions& options) {
-  LookOptions quick = options;
-  quick.hashes = false;
-  return folder_save(session, folder, quick).has_value();
-}
-
-Result<void> look(Session& session, const Path& path, const LookOptions& options,
+// Everything in a folder and below it.
+void look_through(Session& session, const Path& path, const LookOptions& options,
                   const std::function<void(const Item&)>& sink) {
   auto folders = std::make_unique<RomFolders>(session);
-  auto info = session.storage->info(path);
-  if (!info) return tl::unexpected(info.error());
-  // A link to a folder is followed: the user named it.
-  const bool folder = info->type != FileType::file && session.storage->list(path).has_value();
-  if (!folder) {
-    const bool slot = has_state_name(path.filename().string());  // states are zips, too
-    if (auto packed = slot ? std::nullopt : archive_item(session, path, options)) {
-      if (!*packed) return tl::unexpected(packed->error());
-      sink(**packed);
-      return {};
-    }
-    auto item = look_at_file(session, *folders, path, options, {});
-    if (!item) return tl::unexpected(item.error());
-    sink(*item);
-    return {};
-  }
-  if (const auto listed = session.storage->list(path); !listed)
-    return tl::unexpected(listed.error());
-  if (auto save = folder_save(session, path, options)) {
-    sink(*save);
-    return {};
-  }
   std::vector<WalkedFile> files = files_below(*session.storage, path);
   folders->know_below(path, RomIndex::of(*session.storage, files, session.catalog));
   const RomIndex& roms = folders->below(path);
@@ -459,6 +430,42 @@ Result<void> look(Session& session, const Path& path, const LookOptions& options
   batch.finish();
   // Letting a large place go takes a while.
   on_two_threads(2, [&](std::size_t half) { half == 0 ? files.clear() : folders.reset(); });
+}
+
+}  // namespace
+
+bool is_folder_save(Session& session, const Path& folder, const LookOptions& options) {
+  LookOptions quick = options;
+  quick.hashes = false;
+  return folder_save(session, folder, quick).has_value();
+}
+
+Result<void> look(Session& session, const Path& path, const LookOptions& options,
+                  const std::function<void(const Item&)>& sink) {
+  auto info = session.storage->info(path);
+  if (!info) return tl::unexpected(info.error());
+  // A link to a folder is followed: the user named it.
+  const bool folder = info->type != FileType::file && session.storage->list(path).has_value();
+  if (!folder) {
+    const bool slot = has_state_name(path.filename().string());  // states are zips, too
+    if (auto packed = slot ? std::nullopt : archive_item(session, path, options)) {
+      if (!*packed) return tl::unexpected(packed->error());
+      sink(**packed);
+      return {};
+    }
+    RomFolders folders(session);
+    auto item = look_at_file(session, folders, path, options, {});
+    if (!item) return tl::unexpected(item.error());
+    sink(*item);
+    return {};
+  }
+  if (const auto listed = session.storage->list(path); !listed)
+    return tl::unexpected(listed.error());
+  if (auto save = folder_save(session, path, options)) {
+    sink(*save);
+    return {};
+  }
+  look_through(session, path, options, sink);
   return {};
 }
 
