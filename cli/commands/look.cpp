@@ -1,8 +1,9 @@
 #include <malloc.h>
 
+#include <deque>
 #include <filesystem>
-#include <future>
 #include <memory>
+#include <optional>
 #include <utility>
 
 #include "bayswap/look.h"
@@ -12,6 +13,7 @@
 #include "cli/render/progress.h"
 #include "cli/render/text.h"
 #include "storage/clock.h"
+#include "storage/two_threads.h"
 
 namespace bayswap::cli {
 namespace {
@@ -68,8 +70,7 @@ class ItemPrinter {
     if (keep_) answer_.ages = std::move(table.ages);
     print_text(std::move(table.text));
     // Rows of a large place take a while to be let go.
-    letting_go_ = std::async(std::launch::async,
-                             [rows = std::exchange(rows_, {})]() mutable { rows.clear(); });
+    letting_go_.emplace([rows = std::exchange(rows_, {})]() mutable { rows.clear(); });
   }
   /// What was printed; empty when it is too long to be remembered.
   [[nodiscard]] const Answer& answer() const { return answer_; }
@@ -116,8 +117,8 @@ class ItemPrinter {
   Progress progress_{"files looked at:", Beside::nothing};
   bool first_ = true;
   bool damaged_ = false;
-  std::vector<OverviewRow> rows_;
-  std::future<void> letting_go_;
+  std::deque<OverviewRow> rows_;
+  std::optional<Meanwhile<void>> letting_go_;
   std::vector<Kindred> items_;
   std::size_t count_ = 0;
 };

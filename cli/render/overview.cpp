@@ -180,7 +180,7 @@ OverviewRow row_of(const Item& item) {
   return row;
 }
 
-Answer overview_of(const std::vector<OverviewRow>& rows, const std::string& root,
+Answer overview_of(const std::deque<OverviewRow>& rows, const std::string& root,
                    std::int64_t now_ns, const Style& style) {
   std::size_t roms = 0;
   std::size_t others = 0;

@@ -2,8 +2,8 @@
 #pragma once
 
 #include <cstdint>
+#include <deque>
 #include <string>
-#include <vector>
 
 #include "answers/answer_book.h"
 #include "bayswap/look.h"
@@ -31,7 +31,7 @@ struct OverviewRow {
 
 /// Saves by system, then what is no save in a line, then the findings with what mends each. `root`:
 /// the folder that was looked through. `now_ns`: for ages.
-[[nodiscard]] Answer overview_of(const std::vector<OverviewRow>& rows, const std::string& root,
+[[nodiscard]] Answer overview_of(const std::deque<OverviewRow>& rows, const std::string& root,
                                  std::int64_t now_ns, const Style& style);
 
 /// Writes the ages in an older table anew.

@@ -4,13 +4,13 @@
 
 #include <algorithm>
 #include <functional>
-#include <future>
 #include <set>
 
 #include "bytes/cursor.h"
 #include "bytes/text.h"
 #include "storage/atomic_write.h"
 #include "storage/clock.h"
+#include "storage/two_threads.h"
 
 namespace bayswap {
 namespace {
@@ -105,13 +105,14 @@ std::optional<Answer> AnswerBook::recall(const std::string& question,
   if (!reader.fine() || ages > file->bytes().size() / 16) return std::nullopt;
   // A long text is made ready meanwhile.
   constexpr std::size_t kLong = 1U << 16U;
-  const auto when = text.size() < kLong ? std::launch::deferred : std::launch::async;
-  auto unchanged = std::async(when, [&] {
+  const auto unchanged = [&] {
     return std::ranges::all_of(trees, [&](const auto& tree) {
       const auto& [root, stamp] = tree;
       return stamp.empty() ? is_missing(storage_, root) : storage_.is_as(root, stamp);
     });
-  });
+  };
+  std::optional<Meanwhile<bool>> checked;
+  if (text.size() >= kLong) checked.emplace(unchanged);
   answer.text = text_of(text);
   answer.ages.reserve(static_cast<std::size_t>(ages));
   for (std::uint64_t i = 0; i < ages; ++i) {
@@ -121,7 +122,7 @@ std::optional<Answer> AnswerBook::recall(const std::string& question,
   }
   const bool whole = reader.fine() && reader.at_end();
   if (whole && prepare) prepare(answer);
-  if (!unchanged.get() || !whole) return std::nullopt;
+  if (!(checked ? checked->get() : unchanged()) || !whole) return std::nullopt;
   return answer;
 }
 

@@ -3,6 +3,7 @@
 
 #include <algorithm>
 #include <future>
+#include <optional>
 
 #include "bayswap/card_file.h"
 #include "bytes/fill.h"
@@ -12,6 +13,7 @@
 #include "moves/carry_checks.h"
 #include "moves/mover.h"
 #include "storage/clock.h"
+#include "storage/two_threads.h"
 
 namespace bayswap {
 namespace {
@@ -43,13 +45,11 @@ Result<std::string> write_change(Session& session, const OpenCard& card, Planned
   Result<Bytes> whole = card.container == nullptr ? Result<Bytes>(std::move(change.card))
                                                   : card.file_with(change.card);
   if (!whole) return tl::unexpected(whole.error());
-  std::shared_future<ContentDigests> after =
-      std::async(std::launch::async, [&card, view = ByteView(*whole), before = change.before] {
-        return digests_of(view, *card.seen, before.get());
-      });
-  auto opening = std::async(std::launch::async, [&session] {
-    return settled_history(*session.storage, session.history_file());
+  Meanwhile<ContentDigests> after([&card, view = ByteView(*whole), before = change.before] {
+    return digests_of(view, *card.seen, before.get());
   });
+  Meanwhile<Result<History>> opening(
+      [&session] { return settled_history(*session.storage, session.history_file()); });
   if (!is_sound(card, *whole, change.card))
     return fail(Trouble::read_back, "read-back",
                 fmt::format("{}: the changed card would be damaged", safe_text(card.name)),
@@ -66,7 +66,7 @@ Result<std::string> write_change(Session& session, const OpenCard& card, Planned
   file.seen = card.seen;
   file.seen_digests = change.before.get();
   file.before = file.seen_digests.whole;
-  file.content_digests = std::move(after);
+  file.content_digests = after.shared();
   file.content = std::move(*whole);
   // What is written is read back byte by byte; that it is a sound card is known before.
   std::vector<FileChange> files;
@@ -87,9 +87,10 @@ class Changer {
   /// `names`: the saves whose data is_on_card() compares.
   Result<void> begin(const std::vector<std::string>& names) {
     // The two looks need nothing of each other, nor the digests of what is planned meanwhile.
-    before_ = std::async(std::launch::async, [this] { return digests_of(*opened_.seen); });
+    looking_before_.emplace([this] { return digests_of(*opened_.seen); });
+    before_ = looking_before_->shared();
     reading_ = opened_.layout->reading(opened_.bytes());
-    auto findings = std::async(std::launch::async, [this] { return reading_->validate(); });
+    Meanwhile<Findings> findings([this] { return reading_->validate(); });
     auto card = reading_->list(names);
     for (Finding& finding : findings.get())
       if (finding.level == Level::error) damage_.push_back(std::move(finding));
@@ -207,6 +208,7 @@ class Changer {
   Card card_;
   Findings damage_;  // why the card must not be changed
   std::shared_future<ContentDigests> before_;
+  std::optional<Meanwhile<ContentDigests>> looking_before_;  // last: goes before what it looks at
   std::string move_;
 };
 

@@ -4,7 +4,6 @@
 
 #include <algorithm>
 #include <chrono>
-#include <future>
 #include <utility>
 
 #include "bytes/fill.h"
@@ -12,6 +11,7 @@
 #include "moves/in_use.h"
 #include "storage/atomic_write.h"
 #include "storage/clock.h"
+#include "storage/two_threads.h"
 
 namespace bayswap {
 namespace {
@@ -169,12 +169,12 @@ Result<void> Mover::stage_beside(const FileChange& change, std::uint32_t mode,
   // FAT's own times are too coarse to tell of a change in between.
   const bool beside = change.seen && change.seen->size() >= kLarge && seen &&
                       seen->modified_ns < start - kCoarse && !storage_.is_fat(change.path);
-  std::future<Result<FileVersion>> look;
-  if (beside) look = std::async(std::launch::async, [&] { return version_before(change); });
+  std::optional<Meanwhile<Result<FileVersion>>> look;
+  if (beside) look.emplace([&] { return version_before(change); });
   auto created = storage_.create(temporary, *change.content, mode);
   if (created && change.modified_ns)
     created = storage_.set_modified(temporary, *change.modified_ns);
-  auto there = look.valid() ? look.get() : Result<FileVersion>{};
+  auto there = look ? look->get() : Result<FileVersion>{};
   if (!created) return created;
   const auto now = beside ? storage_.info(change.path) : seen;
   if (!beside || !now || now->modified_ns != seen->modified_ns || now->size != seen->size)

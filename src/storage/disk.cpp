@@ -16,7 +16,6 @@
 #include <cstdlib>
 #include <cstring>
 #include <fstream>
-#include <future>
 #include <memory>
 #include <span>
 
@@ -27,6 +26,7 @@
 #include "storage/descriptor.h"
 #include "storage/open_files.h"
 #include "storage/tree_stamp.h"
+#include "storage/two_threads.h"
 #include "storage/version_digest.h"
 
 namespace bayswap {
@@ -282,8 +282,7 @@ class Disk final : public Storage {
     if (*size != *other) return false;
     // Two halves at once: this is work for the processor, not for the medium.
     const std::uint64_t middle = *size / 2 / kComparePiece * kComparePiece;
-    auto front =
-        std::async(std::launch::async, [&] { return same_range(first, second, 0, middle); });
+    Meanwhile<bool> front([&] { return same_range(first, second, 0, middle); });
     const bool back = same_range(first, second, middle, *size);
     return front.get() && back;
   }

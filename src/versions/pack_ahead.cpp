@@ -1,6 +1,7 @@
 #include "versions/pack_ahead.h"
 
 #include "storage/atomic_write.h"
+#include "storage/two_threads.h"
 
 namespace bayswap {
 namespace {
@@ -15,7 +16,9 @@ std::uint64_t bytes_of(const Result<PackedContent>& content) {
 
 PackAhead::PackAhead(Storage& storage, std::vector<File> files)
     : storage_(storage), files_(std::move(files)) {
-  if (!files_.empty()) worker_ = std::thread([this] { run(); });
+  if (files_.empty()) return;
+  worker_ = std::thread([this] { run(); });
+  begin_beside_me(worker_);
 }
 
 PackAhead::~PackAhead() {
