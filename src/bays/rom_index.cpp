@@ -4,6 +4,7 @@
 #include <zlib.h>
 
 #include <algorithm>
+#include <atomic>
 #include <deque>
 #include <functional>
 #include <map>
@@ -62,6 +63,8 @@ void add_hashes(ByteView bytes, const Catalog& catalog, std::optional<RomInfo>& 
   }
 }
 
+constexpr std::uint64_t kSmall = 0x7FC0;  // bytes; headers further inside belong to larger ROMs
+
 // The file where all of it is wanted; else its header, when it has one, is in `rom`. The headers of
 // small files lie in their first bytes, those of files up to a megabyte in the first 65 KiB; larger
 // ones are mapped, and only touched where headers are.
@@ -69,7 +72,6 @@ Result<std::optional<FileView>> view_of_rom(Storage& storage, const Path& path,
                                             const FileInfo& info, const Catalog& catalog,
                                             std::optional<RomInfo>& rom) {
   constexpr std::size_t kFirstHeaders = 0x200;
-  constexpr std::uint64_t kSmall = 0x7FC0;
   constexpr std::size_t kHeaders = 0x10400;
   constexpr std::uint64_t kMapped = 1U << 20U;
   const std::size_t piece = info.size < kSmall ? kFirstHeaders : kHeaders;
@@ -82,20 +84,16 @@ Result<std::optional<FileView>> view_of_rom(Storage& storage, const Path& path,
   });
 }
 
-}  // namespace
-
-std::optional<RomFile> read_rom_file(Storage& storage, const Path& path, const Catalog& catalog) {
-  const auto info = storage.info(path);
-  return info ? read_rom_file(storage, path, *info, catalog) : std::nullopt;
-}
-
-std::optional<RomFile> read_rom_file(Storage& storage, const Path& path, const FileInfo& info,
-                                     const Catalog& catalog) {
+// The ROM in a file. Of small files the whole content, too.
+std::optional<RomFile> rom_of(Storage& storage, const Path& path, const FileInfo& info,
+                              const Catalog& catalog, FileView* whole) {
   constexpr std::uint64_t kLeastRom = 0x40;
   if (info.type != FileType::file || info.size < kLeastRom) return std::nullopt;
   // Discs are larger than any save; only their beginning is ever touched.
   std::optional<RomInfo> rom;
-  const auto view = view_of_rom(storage, path, info, catalog, rom);
+  auto view = whole != nullptr && info.size < kSmall
+                  ? storage.view_if(path, info, 0, {})
+                  : view_of_rom(storage, path, info, catalog, rom);
   if (!view) return std::nullopt;
   if (!*view)
     return rom ? std::optional(RomFile{path, stem_of(path), std::move(*rom)}) : std::nullopt;
@@ -107,8 +105,21 @@ std::optional<RomFile> read_rom_file(Storage& storage, const Path& path, const F
       return rom.has_value();
     });
   add_hashes(bytes, catalog, rom);
-  if (!rom) return std::nullopt;
-  return RomFile{path, stem_of(path), std::move(*rom)};
+  if (rom) return RomFile{path, stem_of(path), std::move(*rom)};
+  if (whole != nullptr && info.size < kSmall) *whole = std::move(**view);
+  return std::nullopt;
+}
+
+}  // namespace
+
+std::optional<RomFile> read_rom_file(Storage& storage, const Path& path, const Catalog& catalog) {
+  const auto info = storage.info(path);
+  return info ? read_rom_file(storage, path, *info, catalog) : std::nullopt;
+}
+
+std::optional<RomFile> read_rom_file(Storage& storage, const Path& path, const FileInfo& info,
+                                     const Catalog& catalog) {
+  return rom_of(storage, path, info, catalog, nullptr);
 }
 
 // ROMs, and where they are found by their names, titles and folders.
@@ -141,13 +152,19 @@ RomIndex RomIndex::scan(Storage& storage, const Path& folder, bool below, const 
 }
 
 RomIndex RomIndex::of(Storage& storage, const std::vector<WalkedFile>& files,
-                      const Catalog& catalog) {
+                      const Catalog& catalog, const NoRom& others) {
   std::mutex finding;
   std::deque<RomFile> found;
   std::vector<std::pair<std::size_t, RomFile*>> order;
+  std::atomic<bool> hand_on = others != nullptr;
   on_two_threads(files.size(), [&](std::size_t i) {
-    auto rom = read_rom_file(storage, files[i].path, files[i].info, catalog);
-    if (!rom) return;
+    FileView whole;
+    auto rom = rom_of(storage, files[i].path, files[i].info, catalog, hand_on ? &whole : nullptr);
+    if (!rom) {
+      if (!whole.bytes().empty()) others(i, std::move(whole));
+      return;
+    }
+    hand_on = false;
     const std::scoped_lock lock(finding);
     order.emplace_back(i, &found.emplace_back(std::move(*rom)));
   });
@@ -203,13 +220,15 @@ bool RomIndex::has_stem(std::string_view stem) const {
                              [&](std::size_t at) { return holds(known_->roms[at]); });
 }
 
-bool RomIndex::has_path(const Path& path) const {
-  if (roms_.empty()) return false;
+const RomFile* RomIndex::at(const Path& path) const {
+  if (roms_.empty()) return nullptr;
   const auto same_stem = known_->by_stem.find(stem_of(path));
-  if (same_stem == known_->by_stem.end()) return false;
-  return std::ranges::any_of(same_stem->second, [&](std::size_t at) {
-    return known_->roms[at].path == path && holds(known_->roms[at]);
-  });
+  if (same_stem == known_->by_stem.end()) return nullptr;
+  for (const std::size_t place : same_stem->second) {
+    const RomFile& rom = known_->roms[place];
+    if (rom.path.native() == path.native() && holds(rom)) return &rom;
+  }
+  return nullptr;
 }
 
 std::vector<const RomFile*> RomIndex::matching(std::string_view stem,

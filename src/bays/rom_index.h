@@ -1,6 +1,7 @@
 // The ROMs in a folder, by name and by what their headers say.
 #pragma once
 
+#include <functional>
 #include <memory>
 #include <optional>
 #include <string>
@@ -38,16 +39,20 @@ class RomIndex {
   /// ROMs directly in the folder, or in all folders below too. Links are not followed.
   [[nodiscard]] static RomIndex scan(Storage& storage, const Path& folder, bool below,
                                      const Catalog& catalog);
-  /// Of files that are known already.
+  using NoRom = std::function<void(std::size_t, FileView)>;
+  /// Of files that are known already. Until the first ROM turns up, small files that are none are
+  /// given to `others` as they were read, by their numbers and on two threads.
   [[nodiscard]] static RomIndex of(Storage& storage, const std::vector<WalkedFile>& files,
-                                   const Catalog& catalog);
+                                   const Catalog& catalog, const NoRom& others = {});
   /// Those of them that lie in a folder or below it. The ROMs themselves are shared.
   [[nodiscard]] RomIndex in(const Path& folder) const;
   void add(RomFile rom);
 
   [[nodiscard]] const std::vector<const RomFile*>& roms() const { return roms_; }
   [[nodiscard]] bool has_stem(std::string_view stem) const;
-  [[nodiscard]] bool has_path(const Path& path) const;
+  /// The ROM in this file; nullptr when it is none of them.
+  [[nodiscard]] const RomFile* at(const Path& path) const;
+  [[nodiscard]] bool has_path(const Path& path) const { return at(path) != nullptr; }
   /// The ROMs of this exact stem; else those whose name or header title is the same but for tags,
   /// case and punctuation.
   [[nodiscard]] std::vector<const RomFile*> matching(std::string_view stem,

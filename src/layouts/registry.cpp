@@ -99,6 +99,30 @@ Result<const Layout*> find_layout(std::string_view id) {
                            : fmt::format("for {} there are {}", family, list_text(near)));
 }
 
+namespace {
+
+// Whether a chip of the system is found in several byte orders.
+bool has_orders(System system) {
+  static const std::vector<System> systems = [] {
+    std::vector<System> found;
+    for (const ChipSpec& spec : chip_table())
+      if (!spec.orders.empty()) found.push_back(spec.system);
+    return found;
+  }();
+  return std::ranges::find(systems, system) != systems.end();
+}
+
+// What the content says outranks what the size says; then the commoner layout of a family, which is
+// registered first.
+void add_in_order(Guess guess, std::vector<Guess>& guesses) {
+  const auto place = std::ranges::upper_bound(guesses, guess, [](const Guess& a, const Guess& b) {
+    return std::pair(a.confidence, a.by_content) > std::pair(b.confidence, b.by_content);
+  });
+  guesses.insert(place, std::move(guess));
+}
+
+}  // namespace
+
 std::vector<Guess> identify(ByteView file, const Hints& hints) {
   std::vector<Guess> guesses;
   if (file.empty()) return guesses;
@@ -111,19 +135,16 @@ std::vector<Guess> identify(ByteView file, const Hints& hints) {
   constexpr std::size_t kLargestEeprom = 0x2000 + 256;
   constexpr std::array<std::size_t, 2> kEepromUnits{1, 8};
   constexpr std::array<std::size_t, 3> kWordUnits{1, 2, 4};
-  if (file.size() <= kLargestEeprom)
+  if (hints.system && !has_orders(*hints.system))
+    known.readable_unit = 0;
+  else if (file.size() <= kLargestEeprom)
     known.readable_unit = judge_byte_order(file, hints.words, kEepromUnits).value_or(0);
   else if (file.size() <= kLargestOrdered)
     known.readable_unit = judge_byte_order(file, hints.words, kWordUnits).value_or(0);
   for (const auto& layout : layouts().all())
     if (auto match = layout->recognise(file, known))
-      guesses.push_back(
-          {layout.get(), match->confidence, std::move(match->reason), match->by_content});
-  // What the content says outranks what the size says; then the commoner layout of a family, which
-  // is registered first.
-  std::stable_sort(guesses.begin(), guesses.end(), [](const Guess& a, const Guess& b) {
-    return std::pair(a.confidence, a.by_content) > std::pair(b.confidence, b.by_content);
-  });
+      add_in_order({layout.get(), match->confidence, std::move(match->reason), match->by_content},
+                   guesses);
   return guesses;
 }
 

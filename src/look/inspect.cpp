@@ -219,7 +219,8 @@ Result<Inspection> inspect(Session& session, RomFolders& folders, const Path& pa
   Inspection found;
   found.path = path;
   // A save may be named through a link; what is read is the file behind it.
-  auto view = view_of(*session.storage, path, options.info);
+  auto view = options.view != nullptr ? Result<FileView>(*options.view)
+                                      : view_of(*session.storage, path, options.info);
   if (!view) return tl::unexpected(view.error());
   found.view = std::move(*view);
   if (options.info != nullptr)

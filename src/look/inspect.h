@@ -64,6 +64,7 @@ struct InspectOptions {
   std::optional<RomFile> expected;  ///< the game it is meant for, where nothing nearer tells
   const RomIndex* index = nullptr;  ///< ROMs of the folder that is looked through
   const FileInfo* info = nullptr;   ///< of the file, where it is known already
+  const FileView* view = nullptr;   ///< all of it, where it was read already
   bool companions = true;           ///< whether any file near it can be its second one
 };
 

@@ -5,6 +5,7 @@
 #include <algorithm>
 #include <memory>
 #include <unordered_set>
+#include <utility>
 
 #include "bays/walk.h"
 #include "bayswap/folder.h"
@@ -31,10 +32,11 @@ Detail detail_of(const LookOptions& options) {
   return {options.hashes, !options.hashes && !options.brief};
 }
 
-Item rom_item(const Path& path, std::uint64_t size, const RomInfo& rom, const Catalog& catalog) {
+Item rom_item(const Path& path, const FileInfo& info, const RomInfo& rom, const Catalog& catalog) {
   Item item;
   item.path = path.string();
-  item.size = size;
+  item.size = info.size;
+  item.file_modified_ns = info.modified_ns;
   item.system = rom.system;
   item.kind = Kind::rom;
   item.game = rom.game;
@@ -174,29 +176,32 @@ void add_state(const Inspection& found, const LookOptions& options, const Catalo
         {Level::error, state.error().code, state.error().text, state.error().hint});
 }
 
-// What is known around a file before it is read.
+// What is known around a file before it is looked at.
 struct Around {
   const RomIndex* roms = nullptr;  // of the folder that is looked through
-  const FileInfo* info = nullptr;
+  const FileInfo* info = nullptr;  // known, where `roms` are
+  const FileView* view = nullptr;  // where it was read already
   bool companions = true;
 };
 
 Result<Item> look_at_file(Session& session, RomFolders& folders, const Path& path,
                           const LookOptions& options, const Around& around) {
   const RomIndex* index = around.roms;
-  // Looking through a folder has found its ROMs already.
-  if (options.is.empty() && (index == nullptr || index->has_path(path)))
-    if (const auto rom = read_rom_file(*session.storage, path, session.catalog)) {
-      const auto info = session.storage->info(path);
-      Item item = rom_item(path, info ? info->size : 0, rom->info, session.catalog);
-      if (info) item.file_modified_ns = info->modified_ns;
-      return item;
-    }
+  if (options.is.empty() && index == nullptr) {
+    if (const auto rom = read_rom_file(*session.storage, path, session.catalog))
+      return rom_item(path, session.storage->info(path).value_or(FileInfo{}), rom->info,
+                      session.catalog);
+  } else if (options.is.empty()) {
+    // Looking through a folder has found its ROMs already.
+    if (const RomFile* rom = index->at(path))
+      return rom_item(path, *around.info, rom->info, session.catalog);
+  }
   InspectOptions how;
   how.is = options.is;
   how.rom = options.rom;
   how.index = index;
   how.info = around.info;
+  how.view = around.view;
   how.companions = around.companions;
   auto found = inspect(session, folders, path, how);
   if (!found) return tl::unexpected(found.error());
@@ -330,6 +335,47 @@ Item unreadable_item(const Path& path, std::uint64_t size, const Error& error) {
   return item;
 }
 
+// What files of a folder are as far as no ROM tells, found out while its ROMs are sought, so that
+// they are opened once.
+class EarlyLooks {
+ public:
+  EarlyLooks(Session& session, RomFolders& folders, const LookOptions& options,
+             const std::vector<WalkedFile>& files, bool companions)
+      : session_(session), folders_(folders), options_(options), files_(files) {
+    around_.companions = companions;
+    constexpr std::size_t kMost = 1U << 16U;
+    if (session.bays.bays().empty() && !options.rom && options.brief)
+      found_.resize(std::min(files.size(), kMost));
+  }
+
+  void look(std::size_t number, const FileView& view) {
+    if (number >= found_.size()) return;
+    Around around = around_;
+    around.roms = &none_;
+    around.info = &files_[number].info;
+    around.view = &view;
+    auto item = look_at_file(session_, folders_, files_[number].path, options_, around);
+    if (item) found_[number] = std::make_unique<Item>(std::move(*item));
+  }
+
+  /// Nothing where it was not looked at, or one of the ROMs may tell more.
+  std::unique_ptr<Item> take(std::size_t number, const RomIndex& roms) {
+    if (number >= found_.size() || !found_[number]) return nullptr;
+    const bool claimed =
+        !roms.roms().empty() && !roms.matching(stem_of(files_[number].path), std::nullopt).empty();
+    return claimed ? nullptr : std::move(found_[number]);
+  }
+
+ private:
+  Session& session_;
+  RomFolders& folders_;
+  const LookOptions& options_;
+  const std::vector<WalkedFile>& files_;
+  const RomIndex none_;
+  Around around_;
+  std::vector<std::unique_ptr<Item>> found_;
+};
+
 // Files that are looked at on two threads, and handed on in their order, by one thread at a time:
 // those of the batch before while the next ones are looked at.
 class FileBatch {
@@ -338,9 +384,10 @@ class FileBatch {
             const std::function<void(const Item&)>& sink)
       : session_(session), folders_(folders), options_(options), around_(around), sink_(sink) {}
 
-  void add(const WalkedFile& file) {
+  /// `known`: what it is, where that is known.
+  void add(const WalkedFile& file, std::unique_ptr<Item> known) {
     constexpr std::size_t kMost = 1024;  // files that wait
-    files_.push_back(&file);
+    files_.push_back({&file, std::move(known)});
     if (files_.size() == kMost) look_at_batch();
   }
 
@@ -350,32 +397,38 @@ class FileBatch {
   }
 
  private:
+  struct Waiting {
+    const WalkedFile* file = nullptr;
+    std::unique_ptr<Item> item;
+  };
+
   void look_at_batch() {
-    std::vector<Item> items(files_.size());
     on_two_threads(files_.size() + 1, [&](std::size_t i) {
       if (i == 0)
         hand_on();
       else
-        items[i - 1] = item_at(*files_[i - 1]);
+        look_at(files_[i - 1]);
     });
-    ready_ = std::move(items);
-    files_.clear();
+    ready_ = std::exchange(files_, {});
   }
 
   void hand_on() {
-    for (const Item& item : ready_) sink_(item);
+    for (const Waiting& ready : ready_) sink_(*ready.item);
     ready_.clear();
   }
 
-  Item item_at(const WalkedFile& file) {
-    Around around = around_;
-    around.info = &file.info;
-    auto item = look_at_file(session_, folders_, file.path, options_, around);
-    if (!item) return unreadable_item(file.path, file.info.size, item.error());
+  void look_at(Waiting& waiting) {
+    if (!waiting.item) {
+      Around around = around_;
+      around.info = &waiting.file->info;
+      auto item = look_at_file(session_, folders_, waiting.file->path, options_, around);
+      waiting.item = std::make_unique<Item>(
+          item ? std::move(*item)
+               : unreadable_item(waiting.file->path, waiting.file->info.size, item.error()));
+    }
     // An empty file that nobody named is no alarm: programs leave such markers.
-    for (Finding& finding : item->findings)
+    for (Finding& finding : waiting.item->findings)
       if (finding.code == "empty-file") finding.level = Level::warn;
-    return std::move(*item);
   }
 
   Session& session_;
@@ -383,8 +436,8 @@ class FileBatch {
   const LookOptions& options_;
   Around around_;
   const std::function<void(const Item&)>& sink_;
-  std::vector<const WalkedFile*> files_;
-  std::vector<Item> ready_;  // looked at, and not yet handed on
+  std::vector<Waiting> files_;
+  std::vector<Waiting> ready_;  // looked at, and not yet handed on
 };
 
 // Everything in a folder and below it.
@@ -392,8 +445,6 @@ void look_through(Session& session, const Path& path, const LookOptions& options
                   const std::function<void(const Item&)>& sink) {
   auto folders = std::make_unique<RomFolders>(session);
   std::vector<WalkedFile> files = files_below(*session.storage, path);
-  folders->know_below(path, RomIndex::of(*session.storage, files, session.catalog));
-  const RomIndex& roms = folders->below(path);
   std::unordered_set<std::string> titles;  // folders that are saves of their own
   bool companions = false;
   on_two_threads(2, [&](std::size_t task) {
@@ -404,10 +455,15 @@ void look_through(Session& session, const Path& path, const LookOptions& options
       for (const FoundFolder& found : find_folders(*session.storage, path, files))
         titles.insert(found.path.string());
   });
+  EarlyLooks early(session, *folders, options, files, companions);
+  folders->know_below(
+      path, RomIndex::of(*session.storage, files, session.catalog,
+                         [&](std::size_t i, const FileView& view) { early.look(i, view); }));
+  const RomIndex& roms = folders->below(path);
   std::optional<Path> whole;  // a folder that is one save
   Path inside;
   Path entered;
-  FileBatch batch(session, *folders, options, {&roms, nullptr, companions}, sink);
+  FileBatch batch(session, *folders, options, {&roms, nullptr, nullptr, companions}, sink);
   const auto show_whole = [&](const Path& folder) {
     auto save = folder_save(session, folder, options);
     if (!save) return false;
@@ -416,7 +472,8 @@ void look_through(Session& session, const Path& path, const LookOptions& options
     sink(*save);
     return true;
   };
-  for (const WalkedFile& file : files) {
+  for (std::size_t i = 0; i < files.size(); ++i) {
+    const WalkedFile& file = files[i];
     if (folder_text(file.path) != inside.native()) inside = file.path.parent_path();
     if (whole && lies_in(*whole, inside)) continue;
     if (const auto title = title_above(titles, inside); title && show_whole(*title)) continue;
@@ -425,7 +482,7 @@ void look_through(Session& session, const Path& path, const LookOptions& options
       whole.reset();
       if (show_whole(inside)) continue;
     }
-    batch.add(file);
+    batch.add(file, early.take(i, roms));
   }
   batch.finish();
   // Letting a large place go takes a while.

@@ -1,9 +1,13 @@
 #include "bayswap/look.h"
 
+#include <map>
+#include <mutex>
+
 #include "bays/rom_index.h"
 #include "demo/makers.h"
 #include "look/inspect.h"
 #include "naming/tags.h"
+#include "support/failing_storage.h"
 #include "support/world.h"
 
 namespace bayswap {
@@ -112,6 +116,120 @@ TEST_F(Look, ComparesChipsAndNotContainers) {
   const auto sizes = compare(session, folder_ / "z/a.sra", folder_ / "den/notes.txt", {});
   ASSERT_TRUE(sizes);
   EXPECT_EQ(sizes->at(0).part, "file");
+}
+
+// The disk, with how often each file was opened.
+class CountingStorage : public test::FailingStorage {
+ public:
+  CountingStorage() : FailingStorage(0, Fault::error) {}
+  Result<FileView> view(const Path& path, std::uint64_t limit) override {
+    {
+      const std::scoped_lock lock(counting_);
+      ++opened[path.filename().string()];
+    }
+    return FailingStorage::view(path, limit);
+  }
+  std::map<std::string, int> opened;
+
+ private:
+  std::mutex counting_;
+};
+
+// Places without bays, looked through by random trees of saves, states, ROMs and other files.
+class LookThrough : public testing::Test {
+ protected:
+  void fill(std::uint32_t seed) {
+    std::mt19937 numbers(seed);
+    const auto pick = [&](std::size_t below) { return numbers() % below; };
+    const std::vector<std::string> names{"Lantern Drift", "Ember Atlas (Europe)", "Cinder Freight",
+                                         "LANTERN DRIFT II", "Dune Semaphore [b1]"};
+    const std::vector<std::string> endings{".sav", ".srm", ".state3", ".txt", ".dat", ""};
+    const std::vector<std::size_t> sizes{0, 3, 512, 2048, 8192, 8192, 8193, 16384, 32768, 40000};
+    for (std::size_t i = 0; i < 24; ++i) {
+      const std::string folder = "place/" + std::string(1, static_cast<char>('a' + pick(3)));
+      const std::string name = names[pick(names.size())];
+      if (pick(8) == 0) {
+        const std::string title = names[pick(names.size())].substr(0, 15);
+        folder_.write(folder + "/" + name + " " + std::to_string(i) + ".gb",
+                      demo::gb_rom(title, 0x03, 2));
+      } else {
+        const std::size_t size = sizes[pick(sizes.size())];
+        folder_.write(folder + "/" + name + endings[pick(endings.size())],
+                      pick(4) == 0
+                          ? test::filled(size, 0xFF)
+                          : test::random_bytes(size, seed + static_cast<std::uint32_t>(i)));
+      }
+    }
+  }
+
+  std::vector<Item> items(Storage& storage, bool brief) {
+    auto session = Session::open(storage, demo::places(folder_.path()));
+    EXPECT_TRUE(session);
+    std::vector<Item> found;
+    LookOptions options;
+    options.brief = brief;
+    EXPECT_TRUE(look(*session, folder_ / "place", options,
+                     [&](const Item& item) { found.push_back(item); }));
+    return found;
+  }
+
+  test::TempFolder folder_;
+};
+
+// A table looks at files while ROMs are still sought; a look at each in turn knows all ROMs.
+TEST_F(LookThrough, ATableSaysTheSameAsALookAtEach) {
+  std::size_t with_rom = 0;
+  std::size_t without = 0;
+  for (std::uint32_t seed = 0; seed < 120; ++seed) {
+    std::filesystem::remove_all(folder_ / "place");
+    fill(seed);
+    const std::vector<Item> table = items(disk(), true);
+    const std::vector<Item> each = items(disk(), false);
+    ASSERT_EQ(table.size(), each.size()) << "seed " << seed;
+    for (std::size_t i = 0; i < each.size(); ++i) {
+      SCOPED_TRACE("seed " + std::to_string(seed) + " " + each[i].path);
+      EXPECT_EQ(table[i].path, each[i].path);
+      EXPECT_EQ(table[i].size, each[i].size);
+      EXPECT_EQ(table[i].system, each[i].system);
+      EXPECT_EQ(table[i].kind, each[i].kind);
+      EXPECT_EQ(table[i].layout, each[i].layout);
+      EXPECT_EQ(table[i].confidence, each[i].confidence);
+      EXPECT_EQ(table[i].reason, each[i].reason);
+      EXPECT_EQ(table[i].other_layouts, each[i].other_layouts);
+      EXPECT_EQ(table[i].game, each[i].game);
+      EXPECT_EQ(table[i].rom, each[i].rom);
+      EXPECT_EQ(table[i].blank, each[i].blank);
+      // A table does not look into states.
+      if (each[i].kind != Kind::state) {
+        EXPECT_EQ(table[i].findings, each[i].findings);
+      }
+      if (each[i].kind != Kind::rom) ++(each[i].rom.empty() ? without : with_rom);
+    }
+  }
+  EXPECT_GT(with_rom, 100U);
+  EXPECT_GT(without, 100U);
+}
+
+TEST_F(LookThrough, OpensSmallFilesOnceWhereThereAreNoRoms) {
+  for (int i = 0; i < 40; ++i)
+    folder_.write("place/" + std::to_string(i) + ".sav", test::random_bytes(8192, 7));
+  CountingStorage storage;
+  EXPECT_EQ(items(storage, true).size(), 40U);
+  EXPECT_EQ(storage.opened.size(), 40U);
+  for (const auto& [name, times] : storage.opened) EXPECT_EQ(times, 1) << name;
+}
+
+TEST_F(LookThrough, OpensRomsOnceAndWhatTheyClaimAgain) {
+  folder_.write("place/a.sav", test::random_bytes(8192, 1));
+  folder_.write("place/z/a.nes", demo::nes_rom());
+  for (const bool brief : {false, true}) {
+    CountingStorage storage;
+    const auto found = items(storage, brief);
+    ASSERT_EQ(found.size(), 2U);
+    EXPECT_EQ(found[0].layout, "nes-battery");
+    EXPECT_FALSE(found[0].rom.empty());
+    EXPECT_EQ(storage.opened["a.nes"], 1);
+  }
 }
 
 TEST(RomIndexTest, MatchesNamesAndTitlesButNotOtherRegions) {
