@@ -5,6 +5,7 @@
 
 #include <algorithm>
 #include <array>
+#include <cmath>
 
 #include "bays/walk.h"
 #include "bytes/text.h"
@@ -46,7 +47,9 @@ std::string kind_text(const OverviewRow& row) {
 }
 
 std::string age_cell(std::int64_t modified_ns, std::int64_t now_ns) {
-  return padded(modified_ns == 0 ? "" : age_text(now_ns - modified_ns), kAgeColumn);
+  std::string age = modified_ns == 0 ? std::string() : age_text(now_ns - modified_ns);
+  age.resize(std::max(age.size(), kAgeColumn), ' ');
+  return age;
 }
 
 // Adds the line of a row, and where in the text its age stands.
@@ -142,17 +145,26 @@ bool is_rom(const OverviewRow& row) {
 
 }  // namespace
 
+namespace {
+
+// Large places have tens of thousands of ages: no format text is read for each.
+std::string rounded(double number, const char* unit) {
+  return std::to_string(static_cast<long>(std::nearbyint(number))) + unit;
+}
+
+}  // namespace
+
 std::string age_text(std::int64_t ns) {
   const double hours = static_cast<double>(ns) / 3.6e12;
   if (hours < 0) return "ahead";
   if (hours < 1) return "minutes";
-  if (hours < 48) return fmt::format("{:.0f} h", hours);
+  if (hours < 48) return rounded(hours, " h");
   const double days = hours / 24;
-  if (days < 61) return fmt::format("{:.0f} days", days);
+  if (days < 61) return rounded(days, " days");
   constexpr double kMonth = 30.44;
   const double months = days / kMonth;
-  if (months < 24) return fmt::format("{:.0f} months", months);
-  return fmt::format("{:.0f} years", months / 12);
+  if (months < 24) return rounded(months, " months");
+  return rounded(months / 12, " years");
 }
 
 OverviewRow row_of(const Item& item) {

@@ -1,6 +1,7 @@
 #include <gtest/gtest.h>
 
 #include "cli/render/json.h"
+#include "cli/render/overview.h"
 #include "cli/render/style.h"
 #include "cli/render/text.h"
 
@@ -23,6 +24,34 @@ TEST(Render, PaintsOnlyWhenAsked) {
   EXPECT_EQ(Style(false, 80).paint(Tone::bad, "x"), "x");
   EXPECT_NE(Style(true, 80).paint(Tone::bad, "x").find("\x1b["), std::string::npos);
   EXPECT_EQ(Style(true, 80).paint(Tone::bad, ""), "");
+}
+
+TEST(Render, AgesAreRoundedToTheirUnit) {
+  constexpr std::int64_t kMinute = 60'000'000'000;
+  constexpr std::int64_t kHour = 60 * kMinute;
+  constexpr std::int64_t kDay = 24 * kHour;
+  const std::vector<std::pair<std::int64_t, std::string>> ages{{-1, "ahead"},
+                                                               {0, "minutes"},
+                                                               {59 * kMinute, "minutes"},
+                                                               {kHour, "1 h"},
+                                                               {89 * kMinute, "1 h"},
+                                                               {91 * kMinute, "2 h"},
+                                                               {47 * kHour, "47 h"},
+                                                               {2 * kDay, "2 days"},
+                                                               {60 * kDay, "60 days"},
+                                                               {61 * kDay, "2 months"},
+                                                               {365 * kDay, "12 months"},
+                                                               {3650 * kDay, "10 years"}};
+  for (const auto& [age, text] : ages) EXPECT_EQ(age_text(age), text) << age;
+}
+
+TEST(Render, AgesInAnOlderTableAreWrittenAnew) {
+  constexpr std::int64_t kHour = 3'600'000'000'000;
+  Answer table;
+  table.text = "a 1 h       |\nb minutes   |";
+  table.ages = {{2, 10 * kHour}, {16, 11 * kHour}, {table.text.size() - 3, 5 * kHour}};
+  renew_ages(table, 13 * kHour);
+  EXPECT_EQ(table.text, "a 3 h       |\nb 2 h       |") << "none is written beyond the end";
 }
 
 TEST(Render, StripsShowWhereSomethingIs) {
