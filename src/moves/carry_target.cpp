@@ -238,7 +238,11 @@ class TargetMaker {
           option.there = (*there)->first;
           option.there_modified_ns = (*there)->second;
         }
-        if (!option.holds.empty() && (!best || option.holds.size() > best->holds.size()))
+        // Of shelves that fit equally, the one where the game's save lies already.
+        const auto worth = [](const Option& one) {
+          return std::pair(one.holds.size(), one.there.has_value());
+        };
+        if (!option.holds.empty() && (!best || worth(option) > worth(*best)))
           best = std::move(option);
       }
     }

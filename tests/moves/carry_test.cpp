@@ -100,6 +100,21 @@ TEST_F(Carry, PlanWritesNothing) {
   EXPECT_EQ(snapshot(folder_.path()), before);
 }
 
+// Two people's folders in one place, each a shelf: a game's save goes where it lies already.
+TEST_F(Carry, OfShelvesThatFitEquallyTakesTheOneThatHoldsTheSave) {
+  const std::string name = "LANTERN DRIFT";
+  folder_.write("bunk/roms/" + name + ".sfc", read(folder_ / ("reader/" + name + ".sfc")));
+  folder_.write("bunk/roms/Reed Almanac.sfc", demo::snes_rom("REED ALMANAC", 2, 3));
+  const Bytes save = read(folder_ / ("reader/" + name + ".srm"));
+  folder_.write("bunk/user-1/Reed Almanac.srm", test::random_bytes(save.size(), 3), 30);
+  folder_.write("bunk/user-2/" + name + ".srm", test::random_bytes(save.size(), 4), 30);
+  learn("bunk");
+  ASSERT_EQ((*open().bays.find("bunk"))->shelves.size(), 2U);
+  EXPECT_EQ(stop_code(carry_one("reader:" + name, "bunk", {"newer-there"})), "");
+  EXPECT_EQ(read(folder_ / ("bunk/user-2/" + name + ".srm")), save);
+  EXPECT_FALSE(std::filesystem::exists(folder_ / ("bunk/user-1/" + name + ".srm")));
+}
+
 TEST_F(Carry, DoesNothingWhenItIsThereAlready) {
   (void)carry_one("reader:Copper Tide", "den");
   const auto before = snapshot(folder_ / "den");
