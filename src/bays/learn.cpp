@@ -13,6 +13,7 @@
 #include "bays/name_fields.h"
 #include "bays/path_words.h"
 #include "bays/rom_index.h"
+#include "bays/shelf_groups.h"
 #include "bays/shelf_patterns.h"
 #include "bays/slot_shelves.h"
 #include "bays/survey.h"
@@ -46,42 +47,11 @@ struct Naming {
   StateSign sign = StateSign::none;
   std::optional<Guess> guess;  // none: a save state
   bool titled = false;         // the ROM's title is the same as its stem
+  bool caseless = true;        // its codes there have digits only
+  std::string regional;        // the pattern with the ROM's region open; empty where it has none
+  std::string folded;          // the path but for a ROM's name in whatever letters
+  bool only_folded = false;    // they are not those of the ROM
 };
-
-struct Group {
-  std::size_t files = 0;
-  std::set<std::string> rom_folders;
-  std::map<std::string, unsigned> votes;     // by layout id
-  std::map<std::string, unsigned> evidence;  // votes in which the content itself spoke
-  std::size_t titled = 0;                    // files whose ROM's title is the same as its stem
-};
-
-// A layout id without its byte order: forms of one chip that only differ in order vote together.
-std::string family_of(std::string_view id) {
-  for (const std::string_view suffix : {"-swap16", "-swap32"})
-    if (id.ends_with(suffix)) return std::string(id.substr(0, id.size() - suffix.size()));
-  return std::string(id);
-}
-
-// One program keeps one byte order, so where the content of any file tells, it tells for all.
-std::vector<std::string> elected(const Group& group) {
-  std::map<std::string, std::pair<std::string, unsigned>> winners;
-  for (const auto& [id, votes] : group.votes) {
-    const auto spoke = group.evidence.find(id);
-    const unsigned weight = votes + 1000 * (spoke == group.evidence.end() ? 0 : spoke->second);
-    auto& winner = winners[family_of(id)];
-    if (weight > winner.second) winner = {id, weight};
-  }
-  std::vector<std::pair<unsigned, std::string>> order;
-  for (const auto& [family, winner] : winners)
-    order.emplace_back(group.votes.at(winner.first), winner.first);
-  std::sort(order.begin(), order.end(), [](const auto& a, const auto& b) {
-    return a.first != b.first ? a.first > b.first : a.second < b.second;
-  });
-  std::vector<std::string> ids;
-  for (const auto& entry : order) ids.push_back(entry.second);
-  return ids;
-}
 
 std::string common_folder(const std::set<std::string>& folders) {
   Path common = *folders.begin();
@@ -94,6 +64,10 @@ std::string common_folder(const std::set<std::string>& folders) {
     common = shared;
   }
   return common.empty() ? "." : common.generic_string();
+}
+
+bool has_letters(std::string_view word) {
+  return lower_ascii(word) != upper_ascii(word);
 }
 
 // What ROMs are called in other words than their files' names: the field of each word, and the ROMs
@@ -112,6 +86,19 @@ Words words_of(const RomIndex& index, const Catalog& catalog) {
     }
   for (const std::string& word : unclear) words.erase(word);
   return words;
+}
+
+// ROMs by their names and titles in small letters.
+using FoldedNames = std::unordered_map<std::string, std::vector<const RomFile*>>;
+
+FoldedNames folded_names_of(const RomIndex& index, const Catalog& catalog) {
+  FoldedNames folded;
+  for (const RomFile* rom : index.roms())
+    for (const std::string& name :
+         std::set{lower_ascii(rom->stem), lower_ascii(people_title(*rom, catalog)),
+                  lower_ascii(rom->info.game.title)})
+      if (name.size() >= kLeastWord) folded[name].push_back(rom);
+  return folded;
 }
 
 class Learner {
@@ -142,22 +129,26 @@ class Learner {
     std::vector<std::optional<Naming>> namings(candidates.size());
     on_two_threads(candidates.size(),
                    [&](std::size_t i) { namings[i] = naming_of(candidates[i]); });
+    for (const std::optional<Naming>& naming : namings)
+      if (naming && naming->only_folded) unreadable_.emplace(naming->folded, 0);
     std::vector<Candidate> nameless;
     for (std::size_t i = 0; i < candidates.size(); ++i)
       if (!namings[i] || !sort_in_named(*namings[i])) nameless.push_back(candidates[i]);
+    for (const auto& [pattern, files] : unreadable_) ask_of_letters(pattern, files);
     on_two_threads(nameless.size(), [&](std::size_t i) { look_alone(nameless[i]); });
     std::vector<Candidate> left;
     for (Candidate& candidate : nameless)
       if (!sort_in_card(candidate)) left.push_back(std::move(candidate));
-    merge_titles();
+    groups_.merge();
     sort_in_alone(left);
+    for (const auto& [key, saves] : groups_.unruly()) ask_of_words(key, saves);
     shelve_cards();
     std::vector<Shelf> found;
-    for (const auto& [key, group] : groups_) {
+    for (const auto& [key, group] : groups_.all()) {
       Shelf shelf;
       shelf.system = key.second;
       shelf.pattern = key.first;
-      shelf.layout = elected(group);
+      shelf.layout = group.layouts();
       if (const auto layout = find_layout(shelf.layout.front()))
         shelf.kind = kind_on_shelf(shelf.pattern, **layout);
       if (!group.rom_folders.empty()) shelf.roms = common_folder(group.rom_folders);
@@ -178,7 +169,7 @@ class Learner {
       const std::string relative = found.path.lexically_relative(place_).generic_string();
       const auto pattern = found.layout->pattern_of(relative, *save);
       if (!pattern || !NamingPattern::parse(*pattern)) continue;
-      Group& group = groups_[{*pattern, found.layout->info().system}];
+      ShelfGroup& group = groups_.of(*pattern, found.layout->info().system);
       ++group.files;
       ++group.votes[found.layout->info().id];
     }
@@ -218,7 +209,7 @@ class Learner {
         cards_.push_back({pattern, info.system, info.id, true});
         return true;
       }
-      Group& group = groups_[{pattern, info.system}];
+      ShelfGroup& group = groups_.of(pattern, info.system);
       ++group.files;
       ++group.votes[info.id];
       return true;
@@ -231,7 +222,7 @@ class Learner {
     for (const SlotShelf& shelf : shelves_of_cards(cards_)) {
       const SlotFile& first = cards_[shelf.files.front()];
       if (!NamingPattern::parse(shelf.pattern)) continue;
-      Group& group = groups_[{shelf.pattern, first.system}];
+      ShelfGroup& group = groups_.of(shelf.pattern, first.system);
       group.files += shelf.files.size();
       group.votes[first.layout] += static_cast<unsigned>(shelf.files.size());
     }
@@ -273,13 +264,76 @@ class Learner {
       if (naming) naming->titled = people_title(*naming->rom, catalog_) == stem;
       return naming;
     }
-    std::call_once(collected_, [this] { words_ = words_of(roms_, catalog_); });
+    std::call_once(collected_, [this] {
+      words_ = words_of(roms_, catalog_);
+      folded_ = folded_names_of(roms_, catalog_);
+    });
     const std::string word = word_of_path(candidate.relative, [&](std::string_view text) {
       return words_.contains(std::string(text));
     });
+    const std::string folded = name_in_any_letters(candidate.relative);
+    if (folded.size() > word.size()) {
+      auto naming = naming_for(candidate, folded, "stem", folded_.at(lower_ascii(folded)));
+      if (naming) {
+        naming->folded = with_name_open(candidate.relative, folded, *naming->rom);
+        naming->only_folded = true;
+        return naming;
+      }
+    }
     if (word.empty()) return std::nullopt;
     const auto& [field, roms] = words_.at(word);
-    return naming_for(candidate, word, field, roms);
+    auto naming = naming_for(candidate, word, field, roms);
+    if (naming && folded == word)
+      naming->folded = with_name_open(candidate.relative, folded, *naming->rom);
+    return naming;
+  }
+
+  // The path as far as all saves of one habit share it.
+  std::string with_name_open(const std::string& relative, const std::string& name,
+                             const RomFile& rom) const {
+    const std::string plain = lower_ascii(relative);
+    const std::string folded = lower_ascii(name);
+    Naming naming;
+    std::size_t from = 0;
+    for (std::size_t at = plain.find(folded); at != std::string::npos;
+         at = plain.find(folded, from)) {
+      naming.pattern += literal_text(std::string_view(relative).substr(from, at - from)) + "…";
+      from = at + folded.size();
+    }
+    naming.pattern += literal_text(std::string_view(relative).substr(from));
+    naming.rom = &rom;
+    open_other_words(naming);
+    return naming.pattern;
+  }
+
+  // A ROM's name or title as it stands in a path, whatever its capitals and small letters.
+  std::string name_in_any_letters(const std::string& relative) const {
+    const std::string plain = lower_ascii(relative);
+    const std::string folded = word_of_path(
+        plain, [&](std::string_view text) { return folded_.contains(std::string(text)); });
+    return folded.empty() ? folded : relative.substr(plain.rfind(folded), folded.size());
+  }
+
+  // Opens the other words of the ROM in a pattern, such as a folder that bears its code.
+  void open_other_words(Naming& naming) const {
+    for (const auto& [word, field] : words_of_rom(*naming.rom, catalog_)) {
+      std::string more = with_field(naming.pattern, word, field);
+      if (more == naming.pattern || !NamingPattern::parse(more)) continue;
+      naming.pattern = std::move(more);
+      if (field != "title" && has_letters(word)) naming.caseless = false;
+    }
+  }
+
+  // The same for its region, which may stand there by chance.
+  static std::string with_region(const std::string& pattern, Region region) {
+    if (region == Region::unknown || region == Region::other || region == Region::any) return {};
+    const std::string word(to_string(region));
+    for (const auto& [text, field] :
+         {std::pair(word, "region"), std::pair(upper_ascii(word), "region:upper")}) {
+      std::string regional = with_field(pattern, text, field);
+      if (regional != pattern && NamingPattern::parse(regional)) return regional;
+    }
+    return {};
   }
 
   Result<FileView> view_of(const Candidate& candidate) const {
@@ -302,7 +356,15 @@ class Learner {
       const StateSign sign = state_sign(name, view->bytes(), guesses, hints);
       const bool save = !guesses.empty() && guesses.front().confidence != Confidence::possible;
       if (sign == StateSign::none && !save) continue;
-      Naming naming{pattern_of(candidate.relative, word, field), rom, sign, {}, false};
+      Naming naming;
+      naming.rom = rom;
+      naming.pattern = pattern_of(candidate.relative, word, field);
+      naming.caseless = field == "stem" || field == "title" || !has_letters(word);
+      if (has_words(naming.pattern)) {
+        open_other_words(naming);
+        naming.regional = with_region(naming.pattern, rom->info.game.region);
+      }
+      naming.sign = sign;
       if (sign == StateSign::none) naming.guess = std::move(guesses.front());
       return naming;
     }
@@ -310,6 +372,10 @@ class Learner {
   }
 
   bool sort_in_named(const Naming& naming) {
+    if (const auto letters = unreadable_.find(naming.folded); letters != unreadable_.end()) {
+      ++letters->second;
+      return true;
+    }
     if (!is_pattern(naming.pattern)) return false;
     const RomFile& rom = *naming.rom;
     if (!naming.guess) {
@@ -318,10 +384,13 @@ class Learner {
       state_roms_.push_back(folder_of(rom));
       return true;
     }
-    Group& group = groups_[{naming.pattern, rom.info.system}];
+    if (!naming.regional.empty())
+      groups_.note_region(naming.pattern, rom.info.system, naming.regional, rom.info.game.region);
+    ShelfGroup& group = groups_.of(naming.pattern, rom.info.system);
     ++group.files;
     group.rom_folders.insert(folder_of(rom));
     if (naming.titled) ++group.titled;
+    if (naming.caseless) ++group.caseless;
     const std::string& id = naming.guess->layout->info().id;
     ++group.votes[id];
     if (naming.guess->by_content) ++group.evidence[id];
@@ -333,35 +402,10 @@ class Learner {
     return folder == place_.native() ? "." : text_below(place_.native(), folder);
   }
 
-  // Where some ROMs' names carry no tags, their saves read both ways; the others tell which way.
-  void merge_titles() {
-    for (auto group = groups_.begin(); group != groups_.end();) {
-      const auto& [pattern, system] = group->first;
-      std::string other = pattern;
-      for (std::size_t at = other.find("{stem}"); at != std::string::npos;
-           at = other.find("{stem}"))
-        other.replace(at, 6, "{title}");
-      const auto titles = groups_.find({other, system});
-      const bool both =
-          titles != groups_.end() && titles != group && group->second.titled == group->second.files;
-      if (!both) {
-        ++group;
-        continue;
-      }
-      Group& into = titles->second;
-      const Group& from = group->second;
-      into.files += from.files;
-      into.rom_folders.insert(from.rom_folders.begin(), from.rom_folders.end());
-      for (const auto& [id, votes] : from.votes) into.votes[id] += votes;
-      for (const auto& [id, votes] : from.evidence) into.evidence[id] += votes;
-      group = groups_.erase(group);
-    }
-  }
-
   // Saves without any ROM near them: where their content says what they are, their folder and
   // extension make the shelf.
   void sort_in_alone(const std::vector<Candidate>& left) {
-    std::map<std::pair<std::string, System>, Group> groups;
+    std::map<PatternOfSystem, ShelfGroup> groups;
     std::map<std::string, std::map<std::string, std::size_t>> unclear;  // pattern, layouts, files
     for (const Candidate& candidate : left) {
       const auto pattern = pattern_alone(candidate);
@@ -378,12 +422,12 @@ class Learner {
           if (guess.confidence == best.confidence) ++unclear[*pattern][guess.layout->info().id];
         continue;
       }
-      Group& group = groups[{*pattern, best.layout->info().system}];
+      ShelfGroup& group = groups[{*pattern, best.layout->info().system}];
       ++group.files;
       ++group.votes[best.layout->info().id];
       if (best.by_content) ++group.evidence[best.layout->info().id];
     }
-    for (auto& [key, group] : groups) groups_.try_emplace(key, std::move(group));
+    groups_.add_new(std::move(groups));
     for (const auto& [pattern, layouts] : unclear) ask(pattern, layouts);
   }
 
@@ -402,6 +446,23 @@ class Learner {
         (folder.empty() ? "" : literal_text(folder) + "/") + "{stem}" + literal_text(extension);
     if (!is_pattern(pattern)) return std::nullopt;
     return pattern;
+  }
+
+  // Names whose case is lost cannot be read back, so no pattern has them.
+  void ask_of_letters(const std::string& pattern, std::size_t files) {
+    questions_.push_back(fmt::format(
+        "{}: {} {} a ROM's name or title, but in other capitals and small letters, and such a name "
+        "cannot be read back; give one of them the ROM's exact name, see whether the program still "
+        "finds it, and learn again",
+        pattern, counted(files, "file"), files == 1 ? "has" : "have"));
+  }
+
+  void ask_of_words(const PatternOfSystem& key, std::size_t saves) {
+    questions_.push_back(fmt::format(
+        "{}: {} saves of {} lie there, each under a word of its own in the place of '…'; no ROM "
+        "has that word, so where another game's save belongs cannot be told; if you know, write "
+        "the shelf by hand in bays.toml",
+        key.first, saves, to_string(key.second)));
   }
 
   // A question is asked only where one shelf would hold several files, and readings fit equally.
@@ -430,12 +491,14 @@ class Learner {
   std::unordered_map<std::string, bool> patterns_;  // whether a text is one
   mutable std::once_flag collected_;
   mutable Words words_;  // asked for only where a path holds no ROM's stem
+  mutable FoldedNames folded_;
+  std::map<std::string, std::size_t> unreadable_;  // files by paths with names of lost case
   std::vector<std::string> questions_;
   std::vector<Path> folders_;  // that are saves of their own
   std::vector<SlotFile> cards_;
   std::vector<SlotFile> states_;
   std::vector<std::string> state_roms_;  // folders of the ROMs of `states_`
-  std::map<std::pair<std::string, System>, Group> groups_;
+  ShelfGroups groups_;
 };
 
 }  // namespace

@@ -2,17 +2,12 @@
 
 #include <algorithm>
 
+#include "bays/path_words.h"
 #include "bays/walk.h"
 #include "bytes/text.h"
 #include "naming/tags.h"
 
 namespace bayswap {
-namespace {
-
-constexpr std::size_t kLeastWord = 4;  // letters; shorter words stand in paths by chance
-
-}  // namespace
-
 std::string people_title(const RomFile& rom, const Catalog& catalog) {
   if (const CatalogGame* known = catalog.find(rom.info)) return known->title;
   return untagged_name(rom.stem);
@@ -55,13 +50,26 @@ std::vector<const RomFile*> roms_of_fields(const RomIndex& roms, System system,
 std::vector<std::pair<std::string, std::string>> words_of_rom(const RomFile& rom,
                                                               const Catalog& catalog) {
   std::vector<std::pair<std::string, std::string>> words;
-  const auto add = [&](const std::string& word, const char* field) {
-    if (word.size() >= kLeastWord) words.emplace_back(word, field);
+  const auto add = [&](const std::string& word, const std::string& field) {
+    const auto same = [&](const auto& known) { return known.first == word; };
+    if (word.size() >= kLeastWord && std::ranges::none_of(words, same))
+      words.emplace_back(word, field);
+  };
+  const auto add_hex = [&](const std::string& word, const std::string& field) {
+    if (word.size() < kLeastWord) return;
+    add(hex_text(as_bytes(word)), field + ":hex");
+    add(upper_ascii(hex_text(as_bytes(word))), field + ":hex:upper");
+  };
+  const auto add_all = [&](const std::string& word, const std::string& field) {
+    add(word, field);
+    add(lower_ascii(word), field + ":lower");
+    add_hex(word, field);
   };
   add(people_title(rom, catalog), "title");
   add(rom.info.game.title, "title");
-  if (!rom.info.shared_code) add(rom.info.game.code, "code");
-  add(rom.info.game.serial, "serial");
+  if (!rom.info.shared_code) add_all(rom.info.game.code, "code");
+  add_all(rom.info.game.serial, "serial");
+  add_hex(rom.stem, "stem");
   return words;
 }
 

@@ -30,6 +30,7 @@ enum class TitleStyle {
                                                          const Catalog& catalog);
 
 /// The words that a ROM can lend to a path, with the field of each; long enough to mean something.
+/// Codes and serials also in small letters and as hex digits, the ROM's name as hex digits.
 [[nodiscard]] std::vector<std::pair<std::string, std::string>> words_of_rom(const RomFile& rom,
                                                                             const Catalog& catalog);
 

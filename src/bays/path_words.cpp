@@ -63,6 +63,70 @@ std::string pattern_of(const std::string& relative, const std::string& word,
   }
 }
 
+std::string with_field(const std::string& pattern, std::string_view word,
+                       const std::string& field) {
+  std::string changed;
+  bool in_field = false;
+  for (std::size_t at = 0; at < pattern.size();) {
+    const char c = pattern[at];
+    const bool doubled = at + 1 < pattern.size() && pattern[at + 1] == c;
+    if (!in_field && doubled && (c == '{' || c == '}')) {
+      changed.append(2, c);
+      at += 2;
+      continue;
+    }
+    if (c == '{') in_field = true;
+    if (c == '}') in_field = false;
+    const std::size_t end = at + word.size();
+    const bool whole =
+        !in_field && pattern.compare(at, word.size(), word) == 0 &&
+        (at == 0 || !word_char(pattern[at - 1]) || !word_char(word.front())) &&
+        (end == pattern.size() || !word_char(pattern[end]) || !word_char(word.back()));
+    if (whole) {
+      changed += "{" + field + "}";
+      at = end;
+    } else {
+      changed += c;
+      ++at;
+    }
+  }
+  return changed;
+}
+
+bool has_words(const std::string& pattern) {
+  std::size_t letters = 0;
+  bool in_field = false;
+  for (const char c : pattern) {
+    if (c == '{') in_field = true;
+    if (c == '}') in_field = false;
+    letters = !in_field && word_char(c) ? letters + 1 : 0;
+    if (letters == kLeastWord) return true;
+  }
+  return false;
+}
+
+std::vector<std::string> with_a_word_open(const std::string& pattern) {
+  std::vector<std::string> open;
+  bool in_field = false;
+  std::size_t from = 0;
+  const auto add = [&](std::size_t to) {
+    const bool extension = from < pattern.size() && pattern[from] == '.' && from > 0;
+    if (to > from && !extension) open.push_back(pattern.substr(0, from) + "…" + pattern.substr(to));
+  };
+  for (std::size_t at = 0; at < pattern.size(); ++at) {
+    const char c = pattern[at];
+    if (!in_field && (c == '{' || c == '/')) {
+      add(at);
+      from = at + 1;
+    }
+    if (in_field && c == '}') from = at + 1;
+    if (c == '{') in_field = true;
+    if (c == '}') in_field = false;
+  }
+  add(pattern.size());
+  return open;
+}
+
 NumberedPath numbered_path(const std::string& pattern) {
   NumberedPath path;
   path.texts.emplace_back();

@@ -9,6 +9,8 @@
 
 namespace bayswap {
 
+inline constexpr std::size_t kLeastWord = 4;  // letters; shorter words stand in paths by chance
+
 /// The longest word of which `known` says so that stands in a path as a whole. The file name says
 /// more than the folders above it. Empty when there is none.
 [[nodiscard]] std::string word_of_path(const std::string& relative,
@@ -17,6 +19,17 @@ namespace bayswap {
 /// A path with a field wherever the word stands, as a naming pattern.
 [[nodiscard]] std::string pattern_of(const std::string& relative, const std::string& word,
                                      const std::string& field);
+
+/// A pattern with a field wherever the word stands outside of fields, as a whole.
+[[nodiscard]] std::string with_field(const std::string& pattern, std::string_view word,
+                                     const std::string& field);
+
+/// Whether a pattern has a word outside of fields that is long enough to mean something.
+[[nodiscard]] bool has_words(const std::string& pattern);
+
+/// The pattern with `…` for one stretch of text between fields and folders, for each in turn but
+/// the file's extension.
+[[nodiscard]] std::vector<std::string> with_a_word_open(const std::string& pattern);
 
 /// A path in which every number is an opening: `cards/1/left 02.card` has two of them.
 struct NumberedPath {

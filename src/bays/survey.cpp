@@ -14,6 +14,7 @@
 #include "cards/companion.h"
 #include "folders/find_folders.h"
 #include "look/inspect.h"
+#include "naming/tags.h"
 #include "storage/atomic_write.h"
 #include "storage/two_threads.h"
 
@@ -28,12 +29,16 @@ struct Rule {
   const RomIndex* roms = nullptr;
 };
 
-// Whether a ROM is called so: by its exact name, or in its other words.
+// Whether a ROM is called so: by its name, be it with the tags of another set, or in its other
+// words.
 bool knows(const Rule& rule, const Fields& fields, const Catalog& catalog) {
   const auto roms = roms_of_fields(*rule.roms, rule.shelf->system, fields, catalog);
   const auto stem = fields.find("stem");
   if (stem == fields.end()) return !roms.empty();
-  return std::ranges::any_of(roms, [&](const RomFile* rom) { return rom->stem == stem->second; });
+  const std::string name = untagged_name(stem->second);
+  return std::ranges::any_of(roms, [&](const RomFile* rom) {
+    return rom->stem == stem->second || untagged_name(rom->stem) == name;
+  });
 }
 
 // `matched`: a shelf's pattern fits, but no ROM is called so.

@@ -72,7 +72,7 @@ void FolderRecord::write(std::string_view path, StampWriter& stamp) const {
   }
 }
 
-void FolderRecords::keep(const struct stat& folder, FolderRecord record) {
+void FolderRecords::keep(const struct stat& folder, FolderRecord&& record) {
   const std::scoped_lock lock(guard_);
   if (entries_ + record.size() > kMostKept) return;
   const auto [place, fresh] = known_.try_emplace({folder.st_dev, folder.st_ino}, std::move(record));

@@ -71,7 +71,7 @@ class FolderRecord {
 /// Folders that were listed lately. May be used from several threads.
 class FolderRecords {
  public:
-  void keep(const struct stat& folder, FolderRecord record);
+  void keep(const struct stat& folder, FolderRecord&& record);
   /// The record of a folder that still looks as when it was listed; null when there is none.
   [[nodiscard]] const FolderRecord* find(const struct stat& folder) const;
 

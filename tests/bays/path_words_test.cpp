@@ -14,6 +14,35 @@
 namespace bayswap {
 namespace {
 
+TEST(WithField, OpensWholeWordsOutsideOfFields) {
+  EXPECT_EQ(with_field("data/BTOP/{stem}.sav", "BTOP", "code"), "data/{code}/{stem}.sav");
+  EXPECT_EQ(with_field("[BTOP] {stem} BTOP", "BTOP", "code"), "[{code}] {stem} {code}");
+  EXPECT_EQ(with_field("BTOP2/XBTOP/{stem}_BTOP.BTOP", "BTOP", "code"),
+            "BTOP2/XBTOP/{stem}_{code}.{code}");
+  EXPECT_EQ(with_field("{stem}/{region:lower}/stem", "stem", "title"),
+            "{stem}/{region:lower}/{title}");
+  EXPECT_EQ(with_field("{{stem}}/{stem}", "stem", "title"), "{{{title}}}/{stem}");
+  EXPECT_EQ(with_field("", "BTOP", "code"), "");
+}
+
+TEST(HasWords, LooksForFourLettersOutsideOfFields) {
+  EXPECT_TRUE(has_words("data/{stem}.sav"));
+  EXPECT_TRUE(has_words("{stem}.2026"));
+  EXPECT_FALSE(has_words("s12/{stem:upper}.sav"));
+  EXPECT_FALSE(has_words("{title_id}"));
+  EXPECT_FALSE(has_words(""));
+}
+
+TEST(WithAWordOpen, OpensEachStretchButTheExtension) {
+  using Patterns = std::vector<std::string>;
+  EXPECT_EQ(with_a_word_open("data/x y/{stem}.sav"),
+            (Patterns{"…/x y/{stem}.sav", "data/…/{stem}.sav"}));
+  EXPECT_EQ(with_a_word_open("{stem} (1).sav"), Patterns{"{stem}…"});
+  EXPECT_EQ(with_a_word_open("a-{stem}/b"), (Patterns{"…{stem}/b", "a-{stem}/…"}));
+  EXPECT_TRUE(with_a_word_open("{stem}.sav").empty());
+  EXPECT_TRUE(with_a_word_open("").empty());
+}
+
 TEST(WordOfPath, IsTheLongestWholeOneNearestToTheFile) {
   const std::set<std::string, std::less<>> known{"Tin", "Tin Orchard", "Orchard", "saves"};
   const auto word = [&](const std::string& path) {

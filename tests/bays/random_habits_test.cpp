@@ -3,12 +3,15 @@
 // back.
 #include <gtest/gtest.h>
 
+#include <functional>
+#include <map>
 #include <random>
 #include <set>
 #include <tuple>
 
 #include "bayswap/bay.h"
 #include "bayswap/carry.h"
+#include "bytes/text.h"
 #include "demo/makers.h"
 #include "support/bytes.h"
 #include "support/card_zoo.h"
@@ -60,7 +63,9 @@ class Habits {
   explicit Habits(std::uint32_t seed) : numbers_(seed) {}
 
   Program program() {
-    Program made{habit({"stem", "stem", "stem", "title", "code"}), habit({"stem", "title"}), {}};
+    Program made{habit({"stem", "stem", "stem", "title", "code", "code:lower", "code:hex"}, true),
+                 habit({"stem", "title"}, false),
+                 {}};
     static const std::vector<Slots> kSlots{{"{stem}.st{slot}", {"0", "1", "5"}},
                                            {"{stem}.state{slot:first }", {"", "1", "2"}},
                                            {"{stem}.{slot:pad 3}", {"000", "001", "010"}},
@@ -74,7 +79,11 @@ class Habits {
     return made;
   }
 
-  Habit habit(const std::vector<std::string>& fields) {
+  /// `coded`: the games have codes and regions, which may stand beside their names.
+  Habit habit(const std::vector<std::string>& fields, bool coded) {
+    static const std::vector<std::string> kBeside{
+        "{code}/",   "{code:lower}/",   "{region}/",        "{region:upper}/",
+        "{code} - ", "[{code:lower}] ", "{code:hex:upper}/"};
     static const std::vector<std::string> kBefore{"", "", "", "save-", "my ", "[b] ", "#"};
     static const std::vector<std::string> kAfter{".sav",   ".srm",   ".SAV",        ".bin", "",
                                                  ".x.sav", "-1.dat", " (save).bak", ".s0v", ".000"};
@@ -82,6 +91,7 @@ class Habits {
     Habit made;
     for (unsigned depth = numbers_() % 4; depth > 0; --depth) made.pattern += word() + "/";
     if (field == "{stem}" && numbers_() % 4 == 0) made.pattern += "{stem}/";
+    if (coded && !field.starts_with("{code") && numbers_() % 3 == 0) made.pattern += pick(kBeside);
     made.pattern += pick(kBefore) + field + pick(kAfter);
     made.header = field == "{title}" && numbers_() % 2 == 0;
     return made;
@@ -126,6 +136,14 @@ std::string filled_in(const Habit& habit, const Example& game) {
   fill("{stem}", game.stem);
   fill("{title}", habit.header ? game.header : game.title);
   fill("{code}", game.code);
+  fill("{code:lower}", lower_ascii(game.code));
+  fill("{code:hex}", hex_text(as_bytes(game.code)));
+  fill("{code:hex:upper}", upper_ascii(hex_text(as_bytes(game.code))));
+  if (!game.code.empty()) {
+    const std::map<char, std::string> regions{{'P', "europe"}, {'E', "america"}, {'J', "japan"}};
+    fill("{region}", regions.at(game.code.back()));
+    fill("{region:upper}", upper_ascii(regions.at(game.code.back())));
+  }
   return path;
 }
 
@@ -234,6 +252,108 @@ TEST(RandomHabits, AreLearnedExactlyAndCarriedBothWays) {
   std::printf("%zu of %u learned exactly, %zu wrong in silence\n", exact, 2 * wanted, wrong);
   EXPECT_EQ(wrong, 0U);
   EXPECT_GE(exact * 100, std::size_t{2} * wanted * 95);
+}
+
+// Names whose case is lost cannot be read back: they are asked about, and make no shelf of which
+// the next game's save would get a wrong name.
+TEST(LostCase, IsAskedAboutAndNeverGuessed) {
+  using Change = std::function<std::string(const Example&)>;
+  const std::vector<Change> changes{
+      [](const Example& game) { return upper_ascii(game.stem); },
+      [](const Example& game) { return lower_ascii(game.stem); },
+      [](const Example& game) { return lower_ascii(game.title); },
+      [](const Example& game) { return lower_ascii(game.header); },
+      [](const Example& game) { return upper_ascii(game.title) + " [" + game.code + "]"; },
+  };
+  for (const std::string around : {"data/%.sav", "%/battery.sav", "x/%/%.srm"})
+    for (const Change& change : changes) {
+      const TempFolder folder;
+      std::string path;
+      for (const Example& game : kExamples) {
+        folder.write("roms/" + game.stem + ".gba",
+                     demo::gba_rom(game.header, game.code, "SRAM_V113"));
+        path = around;
+        for (std::size_t at = path.find('%'); at != std::string::npos; at = path.find('%'))
+          path.replace(at, 1, change(game));
+        folder.write(path, test::random_bytes(0x8000, 1));
+      }
+      // Another program's habit there is learned all the same.
+      for (const Example& game : kOtherSystem) {
+        folder.write("roms/" + game.stem + ".sfc", demo::snes_rom(game.header, 2, 3));
+        folder.write("own/" + game.stem + ".srm", test::random_bytes(0x2000, 2));
+      }
+      const auto bay = learn_bay(disk(), {}, "den", folder.path());
+      ASSERT_TRUE(bay) << path << ": " << bay.error().text;
+      ASSERT_EQ(bay->shelves.size(), 1U) << path << ": " << bay->shelves[0].pattern;
+      EXPECT_EQ(bay->shelves[0].pattern, "own/{stem}.srm");
+      ASSERT_FALSE(bay->questions.empty()) << path;
+      EXPECT_NE(bay->questions[0].find("capitals"), std::string::npos) << bay->questions[0];
+    }
+}
+
+// A word of its own for each game that no ROM has: the shelves hold what is there, and are no rule.
+TEST(WordsOfTheirOwn, AreAskedAbout) {
+  const TempFolder folder;
+  for (std::size_t i = 0; i < kExamples.size(); ++i) {
+    const Example& game = kExamples[i];
+    folder.write("roms/" + game.stem + ".gba", demo::gba_rom(game.header, game.code, "SRAM_V113"));
+    folder.write("data/" + std::string(8, static_cast<char>('a' + i)) + "/" + game.stem + ".sav",
+                 test::random_bytes(0x8000, 1));
+  }
+  const auto bay = learn_bay(disk(), {}, "den", folder.path());
+  ASSERT_TRUE(bay) << bay.error().text;
+  EXPECT_EQ(bay->shelves.size(), kExamples.size());
+  ASSERT_EQ(bay->questions.size(), 1U);
+  EXPECT_TRUE(bay->questions[0].starts_with("data/…/{stem}.sav: 4 saves")) << bay->questions[0];
+}
+
+// Saves that are called as another set of ROMs has the games: the habit is the ROM's name all the
+// same. One tag that all of them have is the program's own.
+TEST(TagsOfOtherSets, AreOnTheShelfOfTheirNames) {
+  const auto learned = [](const std::vector<std::string>& names) {
+    const TempFolder folder;
+    for (std::size_t i = 0; i < kExamples.size(); ++i) {
+      const Example& game = kExamples[i];
+      folder.write("roms/" + game.stem + ".gba",
+                   demo::gba_rom(game.header, game.code, "SRAM_V113"));
+      folder.write("data/" + names[i] + ".sav", test::random_bytes(0x8000, 1));
+    }
+    const auto bay = learn_bay(disk(), {}, "den", folder.path());
+    EXPECT_TRUE(bay);
+    std::string patterns;
+    for (const Shelf& shelf : bay->shelves)
+      patterns += shelf.pattern + " " + std::to_string(shelf.explains) + "\n";
+    return patterns;
+  };
+  const std::string stems = "data/{stem}.sav 4\n";
+  EXPECT_EQ(learned({"Tin Orchard (E) [!]", "Copper Bell", "Moss, the Third [b1]",
+                     "Night Ferry (Japan) (Rev 2)"}),
+            stems);
+  EXPECT_EQ(learned({"Tin Orchard (E)", "Copper Bell", "Moss, the Third", "Night Ferry (J)"}),
+            stems);
+  EXPECT_EQ(learned({"Tin Orchard (save)", "Copper Bell (save)", "Moss, the Third (save)",
+                     "Night Ferry (save)"}),
+            "data/{title} (save).sav 4\n");
+}
+
+// A folder that bears the name of a region by chance stays as it is.
+TEST(RegionWords, AreRegionsWhereThereAreSeveral) {
+  const TempFolder folder;
+  const auto learned = [&](const std::string& region, const Example& game) {
+    folder.write("roms/" + game.stem + ".gba", demo::gba_rom(game.header, game.code, "SRAM_V113"));
+    folder.write("data/" + region + "/" + game.stem + ".sav", test::random_bytes(0x8000, 1));
+    const auto bay = learn_bay(disk(), {}, "den", folder.path());
+    EXPECT_TRUE(bay);
+    std::string patterns;
+    for (const Shelf& shelf : bay->shelves) patterns += shelf.pattern + "\n";
+    return patterns;
+  };
+  EXPECT_EQ(learned("europe", kExamples[0]), "data/europe/{stem}.sav\n");
+  EXPECT_EQ(learned("america", kExamples[1]), "data/{region}/{stem}.sav\n");
+  EXPECT_EQ(learned("japan", kExamples[2]), "data/{region}/{stem}.sav\n");
+  // One that lies elsewhere than its ROM's region says.
+  EXPECT_EQ(learned("europe", kExamples[3]),
+            "data/america/{stem}.sav\ndata/europe/{stem}.sav\ndata/japan/{stem}.sav\n");
 }
 
 // A place without any ROM: what the content says is enough for a shelf, and what it leaves open is
