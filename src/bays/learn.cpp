@@ -72,7 +72,8 @@ bool has_letters(std::string_view word) {
 
 // What ROMs are called in other words than their files' names: the field of each word, and the ROMs
 // that have it. A word that two ROMs share in different fields says nothing.
-using Words = std::map<std::string, std::pair<std::string, std::vector<const RomFile*>>>;
+using Words =
+    std::map<std::string, std::pair<std::string, std::vector<const RomFile*>>, std::less<>>;
 
 Words words_of(const RomIndex& index, const Catalog& catalog) {
   Words words;
@@ -89,7 +90,7 @@ Words words_of(const RomIndex& index, const Catalog& catalog) {
 }
 
 // ROMs by their names and titles in small letters.
-using FoldedNames = std::unordered_map<std::string, std::vector<const RomFile*>>;
+using FoldedNames = std::map<std::string, std::vector<const RomFile*>, std::less<>>;
 
 FoldedNames folded_names_of(const RomIndex& index, const Catalog& catalog) {
   FoldedNames folded;
@@ -134,7 +135,6 @@ class Learner {
     std::vector<Candidate> nameless;
     for (std::size_t i = 0; i < candidates.size(); ++i)
       if (!namings[i] || !sort_in_named(*namings[i])) nameless.push_back(candidates[i]);
-    for (const auto& [pattern, files] : unreadable_) ask_of_letters(pattern, files);
     on_two_threads(nameless.size(), [&](std::size_t i) { look_alone(nameless[i]); });
     std::vector<Candidate> left;
     for (Candidate& candidate : nameless)
@@ -155,6 +155,9 @@ class Learner {
       found.push_back(std::move(shelf));
     }
     add_state_shelves(found);
+    // One file may be called so by a slip; then other shelves say how it should be called.
+    for (const auto& [path, files] : unreadable_)
+      if (files > 1 || found.empty()) ask_of_letters(path, files);
     return found;
   }
 
@@ -268,9 +271,8 @@ class Learner {
       words_ = words_of(roms_, catalog_);
       folded_ = folded_names_of(roms_, catalog_);
     });
-    const std::string word = word_of_path(candidate.relative, [&](std::string_view text) {
-      return words_.contains(std::string(text));
-    });
+    const std::string word = word_of_path(
+        candidate.relative, [&](std::string_view text) { return words_.contains(text); });
     const std::string folded = name_in_any_letters(candidate.relative);
     if (folded.size() > word.size()) {
       auto naming = naming_for(candidate, folded, "stem", folded_.at(lower_ascii(folded)));
@@ -308,9 +310,10 @@ class Learner {
 
   // A ROM's name or title as it stands in a path, whatever its capitals and small letters.
   std::string name_in_any_letters(const std::string& relative) const {
+    if (folded_.empty()) return {};
     const std::string plain = lower_ascii(relative);
-    const std::string folded = word_of_path(
-        plain, [&](std::string_view text) { return folded_.contains(std::string(text)); });
+    const std::string folded =
+        word_of_path(plain, [&](std::string_view text) { return folded_.contains(text); });
     return folded.empty() ? folded : relative.substr(plain.rfind(folded), folded.size());
   }
 
@@ -449,12 +452,12 @@ class Learner {
   }
 
   // Names whose case is lost cannot be read back, so no pattern has them.
-  void ask_of_letters(const std::string& pattern, std::size_t files) {
+  void ask_of_letters(const std::string& path, std::size_t files) {
     questions_.push_back(fmt::format(
         "{}: {} {} a ROM's name or title, but in other capitals and small letters, and such a name "
         "cannot be read back; give one of them the ROM's exact name, see whether the program still "
         "finds it, and learn again",
-        pattern, counted(files, "file"), files == 1 ? "has" : "have"));
+        path, counted(files, "file"), files == 1 ? "has" : "have"));
   }
 
   void ask_of_words(const PatternOfSystem& key, std::size_t saves) {
