@@ -3,7 +3,9 @@
 #include <fmt/format.h>
 
 #include <algorithm>
+#include <set>
 #include <system_error>
+#include <tuple>
 
 #include "bays/name_fields.h"
 #include "bayswap/naming.h"
@@ -168,6 +170,7 @@ struct Option {
   std::optional<FileView> there;
   std::int64_t there_modified_ns = 0;
   std::vector<std::string> holds;  ///< parts with progress that it would take
+  int region_fits = 1;             ///< more is better
 };
 
 class TargetMaker {
@@ -217,8 +220,17 @@ class TargetMaker {
     return std::find(list.begin(), list.end(), text) != list.end();
   }
 
+  // How well a path goes with the game's region: a folder of the same one, of none, of another.
+  int region_fits(const std::string& relative) const {
+    const Region there = region_of_path(relative);
+    const Region own = game_.rom ? game_.rom->info.game.region : Region::unknown;
+    if (there == Region::unknown || own == Region::unknown) return 1;
+    return there == own ? 2 : 0;
+  }
+
   Result<std::optional<Option>> best_option(const std::vector<std::string>& left) {
     std::optional<Option> best;
+    std::set<Path> equal;  // other places that are as good as the best one
     for (const Shelf* shelf : shelves_for(bay_, source_.save.system)) {
       const auto pattern = NamingPattern::parse(shelf->pattern);
       if (!pattern) return tl::unexpected(pattern.error());
@@ -233,20 +245,41 @@ class TargetMaker {
       auto there = read_there(*path);
       if (!there) return tl::unexpected(there.error());
       for (const Layout* layout : layouts_for(*shelf, *there)) {
-        Option option{shelf, *path, layout, std::nullopt, 0, holds(*layout, left)};
+        Option option{
+            shelf, *path, layout, std::nullopt, 0, holds(*layout, left), region_fits(*relative)};
         if (there->has_value()) {
           option.there = (*there)->first;
           option.there_modified_ns = (*there)->second;
         }
-        // Of shelves that fit equally, the one where the game's save lies already.
+        if (option.holds.empty()) continue;
+        // Of shelves that fit equally, the one where the game's save lies already, else the one of
+        // its region.
         const auto worth = [](const Option& one) {
-          return std::pair(one.holds.size(), one.there.has_value());
+          return std::tuple(one.holds.size(), one.there.has_value(), one.region_fits);
         };
-        if (!option.holds.empty() && (!best || worth(option) > worth(*best)))
+        if (!best || worth(option) > worth(*best)) {
           best = std::move(option);
+          equal.clear();
+        } else if (worth(option) == worth(*best) && option.path != best->path) {
+          equal.insert(option.path);
+        }
       }
     }
+    if (best && !best->there && !equal.empty()) note_equal_shelves(*best, equal);
     return best;
+  }
+
+  void note_equal_shelves(const Option& best, const std::set<Path>& others) {
+    const auto name = [&](const Path& path) {
+      return safe_text(path.lexically_relative(bay_.place).generic_string());
+    };
+    checks_.note({Level::warn, "shelf-unsure",
+                  fmt::format("it could as well go to {}{}", name(*others.begin()),
+                              others.size() > 1 ? fmt::format(" and {} more", others.size() - 1)
+                                                : std::string()),
+                  fmt::format("if {} is wrong, save once in the game there, so that its own file "
+                              "shows the place, and carry again",
+                              name(best.path))});
   }
 
   using There = std::optional<std::pair<FileView, std::int64_t>>;

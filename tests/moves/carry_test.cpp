@@ -115,6 +115,30 @@ TEST_F(Carry, OfShelvesThatFitEquallyTakesTheOneThatHoldsTheSave) {
   EXPECT_FALSE(std::filesystem::exists(folder_ / ("bunk/user-1/" + name + ".srm")));
 }
 
+// Where none holds it: the folder of the game's region; and where nothing tells, the plan says so.
+TEST_F(Carry, OfShelvesThatFitEquallyTakesTheOneOfTheRegion) {
+  for (const auto& [one, other, wanted, unsure] :
+       {std::tuple{"EUR", "USA", "EUR", false}, std::tuple{"usa", "eur", "eur", false},
+        std::tuple{"user-1", "user-2", "user-1", true}}) {
+    const Path place = folder_ / (std::string("bunk-") + one);
+    const std::string bunk = place.filename().string();
+    folder_.write(bunk + "/roms/Lantern Drift (Europe).sfc",
+                  read(folder_ / "den/roms/snes/Lantern Drift (Europe).sfc"));
+    for (const std::string there : {one, other}) {
+      folder_.write(bunk + "/roms/" + there + " Almanac.sfc", demo::snes_rom("ALMANAC", 2, 3));
+      folder_.write(bunk + "/" + there + "/" + there + " Almanac.srm",
+                    test::random_bytes(0x2000, 3), 30);
+    }
+    learn(bunk);
+    ASSERT_EQ((*open().bays.find(bunk))->shelves.size(), 2U);
+    folder_.write("loose/Lantern Drift (Europe).srm", test::random_bytes(0x2000, 5), 2);
+    const CarryReport report = carry_one(at("loose/Lantern Drift (Europe).srm"), bunk);
+    EXPECT_EQ(stop_code(report), "");
+    EXPECT_TRUE(std::filesystem::exists(place / wanted / "Lantern Drift (Europe).srm")) << one;
+    EXPECT_EQ(has_code(report.moves.at(0).checks, "shelf-unsure"), unsure) << one;
+  }
+}
+
 TEST_F(Carry, DoesNothingWhenItIsThereAlready) {
   (void)carry_one("reader:Copper Tide", "den");
   const auto before = snapshot(folder_ / "den");
