@@ -37,7 +37,15 @@ shot look \
 shot look-cartridges 'bayswap look "drawer/Moss & Motor (Europe).gba" "drawer/Quarry Choir.srm"' \
   'bayswap look "drawer/Ember Atlas.sav" "drawer/Ember Atlas (second dump).sav"' \
   'bayswap look "drawer/Ember Atlas (third dump).sav"'
-shot bay-learn 'bayswap bay learn reader reader' 'bayswap bay learn den den'
+# A program that writes all names in capitals.
+mkdir -p capitals/saves
+for game in 'Ember Atlas.nes' 'Ember Atlas.sav' 'Moss & Motor (Europe).gba' 'Moss & Motor (Europe).sav'; do
+  case $game in
+    *.sav) cp "drawer/$game" "capitals/saves/$(tr '[:lower:]' '[:upper:]' <<<"$game")" ;;
+    *) cp "drawer/$game" capitals/ ;;
+  esac
+done
+shot bay-learn 'bayswap bay learn den den' 'find capitals -type f' 'bayswap bay learn capitals capitals'
 shot carry-plan 'bayswap carry "reader:Copper Tide" --to den --plan' \
   'bayswap carry "downloads/Copper Tide (Europe).sra" --to den --plan' \
   'bayswap carry "reader/dead battery/Lantern Drift.srm" --to den --plan'

@@ -88,7 +88,7 @@ void ShelfGroups::note_region(const std::string& pattern, System system,
   ++known.files;
 }
 
-void ShelfGroups::add_new(std::map<PatternOfSystem, ShelfGroup> others) {
+void ShelfGroups::add_new(std::map<PatternOfSystem, ShelfGroup>&& others) {
   for (auto& [key, group] : others) groups_.try_emplace(key, std::move(group));
 }
 

@@ -35,7 +35,7 @@ class ShelfGroups {
   void note_region(const std::string& pattern, System system, const std::string& regional,
                    Region region);
   /// Those of other files, where there is no group of their pattern yet.
-  void add_new(std::map<PatternOfSystem, ShelfGroup> others);
+  void add_new(std::map<PatternOfSystem, ShelfGroup>&& others);
 
   /// Brings together what reads differently and is one habit.
   void merge();
