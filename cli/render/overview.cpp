@@ -46,6 +46,11 @@ std::string kind_text(const OverviewRow& row) {
   return std::string(to_string(*row.kind));
 }
 
+// Large places have tens of thousands of ages: no format text is read for each.
+std::string rounded(double number, const char* unit) {
+  return std::to_string(static_cast<long>(std::nearbyint(number))) + unit;
+}
+
 std::string age_cell(std::int64_t modified_ns, std::int64_t now_ns) {
   std::string age = modified_ns == 0 ? std::string() : age_text(now_ns - modified_ns);
   age.resize(std::max(age.size(), kAgeColumn), ' ');
@@ -141,15 +146,6 @@ std::string hint_for(const Finding& finding, const std::string& path) {
 
 bool is_rom(const OverviewRow& row) {
   return row.kind == Kind::rom;
-}
-
-}  // namespace
-
-namespace {
-
-// Large places have tens of thousands of ages: no format text is read for each.
-std::string rounded(double number, const char* unit) {
-  return std::to_string(static_cast<long>(std::nearbyint(number))) + unit;
 }
 
 }  // namespace

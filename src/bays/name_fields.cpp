@@ -47,6 +47,15 @@ std::vector<const RomFile*> roms_of_fields(const RomIndex& roms, System system,
   return found;
 }
 
+namespace {
+
+// Whether a pattern's field can hold the value: a serial of another form than a disc's cannot.
+bool fits(const NamingPattern& field, const char* name, const std::string& value) {
+  return field.build({{name, value}}).has_value();
+}
+
+}  // namespace
+
 std::vector<std::pair<std::string, std::string>> words_of_rom(const RomFile& rom,
                                                               const Catalog& catalog) {
   std::vector<std::pair<std::string, std::string>> words;
@@ -67,8 +76,11 @@ std::vector<std::pair<std::string, std::string>> words_of_rom(const RomFile& rom
   };
   add(people_title(rom, catalog), "title");
   add(rom.info.game.title, "title");
-  if (!rom.info.shared_code) add_all(rom.info.game.code, "code");
-  add_all(rom.info.game.serial, "serial");
+  static const NamingPattern kCode = *NamingPattern::parse("{code}");
+  static const NamingPattern kSerial = *NamingPattern::parse("{serial}");
+  const Game& game = rom.info.game;
+  if (!rom.info.shared_code && fits(kCode, "code", game.code)) add_all(game.code, "code");
+  if (fits(kSerial, "serial", game.serial)) add_all(game.serial, "serial");
   add_hex(rom.stem, "stem");
   return words;
 }

@@ -336,6 +336,20 @@ TEST(TagsOfOtherSets, AreOnTheShelfOfTheirNames) {
             "data/{title} (save).sav 4\n");
 }
 
+// A serial that no pattern's field can hold makes no shelf that would not explain its own example.
+TEST(StrangeSerials, MakeNoShelf) {
+  for (const std::string name : {"GM 00045012-00", "gm 00045012-00"}) {
+    const TempFolder folder;
+    folder.write("roms/Quarry Choir.md", demo::md_rom("QUARRY CHOIR", "GM 00045012-00", 'E'));
+    folder.write("roms/Copper Bell.gba", demo::gba_rom("COPPER BELL", "BCBE", "SRAM_V113"));
+    folder.write("data/" + name + ".srm", test::random_bytes(0x2000, 1));
+    folder.write("data/Copper Bell.srm", test::random_bytes(0x8000, 2));
+    const auto bay = learn_bay(disk(), {}, "den", folder.path());
+    ASSERT_TRUE(bay);
+    for (const Shelf& shelf : bay->shelves) EXPECT_GT(shelf.explains, 0U) << shelf.pattern;
+  }
+}
+
 // A folder that bears the name of a region by chance stays as it is.
 TEST(RegionWords, AreRegionsWhereThereAreSeveral) {
   const TempFolder folder;
