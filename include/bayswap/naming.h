@@ -12,7 +12,9 @@
 namespace bayswap {
 
 /// Field values by field name: `stem`, `title`, `code`, `maker`, `serial`, `region`, `title_id`,
-/// `label`, `slot`, `account`, `profile`.
+/// `label`, `slot`, `account`, `profile`; of the ROM its `folder` (one or more, relative to the
+/// ROMs' folder of the shelf) and the hashes of its whole content in lower-case hex: `crc32`,
+/// `md5`, `sha1`.
 using Fields = std::map<std::string, std::string, std::less<>>;
 
 /// A parsed pattern, such as `saves/{stem}.srm` or `{stem}.state{slot:first }`.

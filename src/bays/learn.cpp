@@ -3,6 +3,8 @@
 #include <fmt/ranges.h>
 
 #include <algorithm>
+#include <functional>
+#include <iterator>
 #include <map>
 #include <mutex>
 #include <optional>
@@ -12,6 +14,7 @@
 #include "bays/file_names.h"
 #include "bays/name_fields.h"
 #include "bays/path_words.h"
+#include "bays/rom_folders.h"
 #include "bays/rom_index.h"
 #include "bays/shelf_groups.h"
 #include "bays/shelf_patterns.h"
@@ -44,6 +47,7 @@ struct Candidate {
 struct Naming {
   std::string pattern;
   const RomFile* rom = nullptr;
+  SaveAndRomFolder folders;
   StateSign sign = StateSign::none;
   std::optional<Guess> guess;  // none: a save state
   bool titled = false;         // the ROM's title is the same as its stem
@@ -52,19 +56,6 @@ struct Naming {
   std::string folded;          // the path but for a ROM's name in whatever letters
   bool only_folded = false;    // they are not those of the ROM
 };
-
-std::string common_folder(const std::set<std::string>& folders) {
-  Path common = *folders.begin();
-  for (const std::string& folder : folders) {
-    Path shared;
-    const Path other = folder;
-    auto a = common.begin();
-    auto b = other.begin();
-    for (; a != common.end() && b != other.end() && *a == *b; ++a, ++b) shared /= *a;
-    common = shared;
-  }
-  return common.empty() ? "." : common.generic_string();
-}
 
 bool has_letters(std::string_view word) {
   return lower_ascii(word) != upper_ascii(word);
@@ -75,11 +66,14 @@ bool has_letters(std::string_view word) {
 using Words =
     std::map<std::string, std::pair<std::string, std::vector<const RomFile*>>, std::less<>>;
 
-Words words_of(const RomIndex& index, const Catalog& catalog) {
+// The words that a ROM can lend to a path, with the field of each.
+using LentWords = std::function<std::vector<std::pair<std::string, std::string>>(const RomFile&)>;
+
+Words words_of(const RomIndex& index, const LentWords& lent) {
   Words words;
   std::set<std::string> unclear;
   for (const RomFile* rom : index.roms())
-    for (const auto& [word, field] : words_of_rom(*rom, catalog)) {
+    for (const auto& [word, field] : lent(*rom)) {
       auto& [known, roms] = words[word];
       if (!known.empty() && known != field) unclear.insert(word);
       known = field;
@@ -127,6 +121,8 @@ class Learner {
         candidates[i] = {&files_[i], below(place_, path)};
     });
     std::erase_if(candidates, [](const Candidate& one) { return one.file == nullptr; });
+    hashed_ = std::ranges::any_of(candidates,
+                                  [](const Candidate& one) { return has_hash_word(one.relative); });
     std::vector<std::optional<Naming>> namings(candidates.size());
     on_two_threads(candidates.size(),
                    [&](std::size_t i) { namings[i] = naming_of(candidates[i]); });
@@ -151,7 +147,7 @@ class Learner {
       shelf.layout = group.layouts();
       if (const auto layout = find_layout(shelf.layout.front()))
         shelf.kind = kind_on_shelf(shelf.pattern, **layout);
-      if (!group.rom_folders.empty()) shelf.roms = common_folder(group.rom_folders);
+      if (!group.folders.empty()) shelf.roms = common_rom_folder(group.folders);
       found.push_back(std::move(shelf));
     }
     add_state_shelves(found);
@@ -232,15 +228,23 @@ class Learner {
   }
 
   void add_state_shelves(std::vector<Shelf>& found) const {
+    std::vector<PlacedPattern> placed;
     for (const SlotShelf& numbered : shelves_of_states(states_)) {
       if (!NamingPattern::parse(numbered.pattern)) continue;
+      placed.push_back({numbered.pattern, states_[numbered.files.front()].system, {}});
+      for (const std::size_t file : numbered.files)
+        placed.back().folders.insert(state_folders_[file]);
+    }
+    const std::vector<std::string> read = with_rom_folders(placed);
+    std::map<PatternOfSystem, std::set<SaveAndRomFolder>> shelves;
+    for (std::size_t i = 0; i < placed.size(); ++i)
+      shelves[{read[i], placed[i].system}].merge(placed[i].folders);
+    for (const auto& [key, folders] : shelves) {
       Shelf shelf;
-      shelf.system = states_[numbered.files.front()].system;
+      shelf.system = key.second;
       shelf.kind = Kind::state;
-      shelf.pattern = numbered.pattern;
-      std::set<std::string> folders;
-      for (const std::size_t file : numbered.files) folders.insert(state_roms_[file]);
-      shelf.roms = common_folder(folders);
+      shelf.pattern = key.first;
+      shelf.roms = common_rom_folder(folders);
       found.push_back(std::move(shelf));
     }
   }
@@ -268,7 +272,7 @@ class Learner {
       return naming;
     }
     std::call_once(collected_, [this] {
-      words_ = words_of(roms_, catalog_);
+      words_ = words_of(roms_, [this](const RomFile& rom) { return lent_by(rom); });
       folded_ = folded_names_of(roms_, catalog_);
     });
     const std::string word = word_of_path(
@@ -317,9 +321,19 @@ class Learner {
     return folded.empty() ? folded : relative.substr(plain.rfind(folded), folded.size());
   }
 
+  // Hashes only where some path has a word that looks like one, since whole ROMs are read for them.
+  std::vector<std::pair<std::string, std::string>> lent_by(const RomFile& rom) const {
+    auto words = words_of_rom(rom, catalog_);
+    if (hashed_) {
+      auto more = words_of_hashes(roms_.hashes_of(storage_, rom));
+      std::ranges::move(more, std::back_inserter(words));
+    }
+    return words;
+  }
+
   // Opens the other words of the ROM in a pattern, such as a folder that bears its code.
   void open_other_words(Naming& naming) const {
-    for (const auto& [word, field] : words_of_rom(*naming.rom, catalog_)) {
+    for (const auto& [word, field] : lent_by(*naming.rom)) {
       std::string more = with_field(naming.pattern, word, field);
       if (more == naming.pattern || !NamingPattern::parse(more)) continue;
       naming.pattern = std::move(more);
@@ -361,6 +375,9 @@ class Learner {
       if (sign == StateSign::none && !save) continue;
       Naming naming;
       naming.rom = rom;
+      const std::size_t slash = candidate.relative.rfind('/');
+      naming.folders = {candidate.relative.substr(0, slash == std::string::npos ? 0 : slash),
+                        folder_of(*rom)};
       naming.pattern = pattern_of(candidate.relative, word, field);
       naming.caseless = field == "stem" || field == "title" || !has_letters(word);
       if (has_words(naming.pattern)) {
@@ -384,14 +401,14 @@ class Learner {
     if (!naming.guess) {
       states_.push_back(
           {with_tags_as_stem(naming.pattern), rom.info.system, {}, naming.sign != StateSign::size});
-      state_roms_.push_back(folder_of(rom));
+      state_folders_.push_back(naming.folders);
       return true;
     }
     if (!naming.regional.empty())
       groups_.note_region(naming.pattern, rom.info.system, naming.regional, rom.info.game.region);
     ShelfGroup& group = groups_.of(naming.pattern, rom.info.system);
     ++group.files;
-    group.rom_folders.insert(folder_of(rom));
+    group.folders.insert(naming.folders);
     if (naming.titled) ++group.titled;
     if (naming.caseless) ++group.caseless;
     const std::string& id = naming.guess->layout->info().id;
@@ -410,6 +427,7 @@ class Learner {
   void sort_in_alone(const std::vector<Candidate>& left) {
     std::map<PatternOfSystem, ShelfGroup> groups;
     std::map<std::string, std::map<std::string, std::size_t>> unclear;  // pattern, layouts, files
+    std::map<PatternOfSystem, std::size_t> hashed;  // files by paths with `…` for a strange hash
     for (const Candidate& candidate : left) {
       const auto pattern = pattern_alone(candidate);
       const std::vector<Guess>& guesses = candidate.guesses;
@@ -425,13 +443,20 @@ class Learner {
           if (guess.confidence == best.confidence) ++unclear[*pattern][guess.layout->info().id];
         continue;
       }
-      ShelfGroup& group = groups[{*pattern, best.layout->info().system}];
+      const System system = best.layout->info().system;
+      if (has_hash_word(candidate.file->path.stem().string())) {
+        ++hashed[{replaced(*pattern, "{stem}", "…"), system}];
+        continue;
+      }
+      ShelfGroup& group = groups[{*pattern, system}];
       ++group.files;
       ++group.votes[best.layout->info().id];
       if (best.by_content) ++group.evidence[best.layout->info().id];
     }
     groups_.add_new(std::move(groups));
     for (const auto& [pattern, layouts] : unclear) ask(pattern, layouts);
+    for (const auto& [key, saves] : hashed)
+      if (saves > 1) ask_of_words(key, saves);
   }
 
   // Files of one folder share theirs.
@@ -492,6 +517,7 @@ class Learner {
   RomIndex roms_;
   bool companions_;                                 // some file there is called as second files are
   std::unordered_map<std::string, bool> patterns_;  // whether a text is one
+  bool hashed_ = false;                             // whether hashes of ROMs may stand in paths
   mutable std::once_flag collected_;
   mutable Words words_;  // asked for only where a path holds no ROM's stem
   mutable FoldedNames folded_;
@@ -500,7 +526,7 @@ class Learner {
   std::vector<Path> folders_;  // that are saves of their own
   std::vector<SlotFile> cards_;
   std::vector<SlotFile> states_;
-  std::vector<std::string> state_roms_;  // folders of the ROMs of `states_`
+  std::vector<SaveAndRomFolder> state_folders_;  // of `states_`
   ShelfGroups groups_;
 };
 

@@ -1,11 +1,15 @@
 #include "bays/name_fields.h"
 
+#include <fmt/format.h>
+
 #include <algorithm>
+#include <array>
 
 #include "bays/path_words.h"
 #include "bays/walk.h"
 #include "bytes/text.h"
 #include "naming/tags.h"
+#include "storage/atomic_write.h"
 
 namespace bayswap {
 std::string people_title(const RomFile& rom, const Catalog& catalog) {
@@ -27,11 +31,47 @@ Fields fields_of_rom(const RomFile& rom, const Catalog& catalog, TitleStyle styl
   return fields;
 }
 
-std::vector<const RomFile*> roms_of_fields(const RomIndex& roms, System system,
-                                           const Fields& fields, const Catalog& catalog) {
+namespace {
+
+constexpr std::array<std::pair<const char*, std::string RomHashes::*>, 3> kHashFields{{
+    {"crc32", &RomHashes::crc32},
+    {"md5", &RomHashes::md5},
+    {"sha1", &RomHashes::sha1},
+}};
+
+}  // namespace
+
+void add_folder_field(const RomFile& rom, const Path& roms, Fields& fields) {
+  const std::string folder(folder_text(rom.path));
+  const std::string base = roms.lexically_normal().native();
+  if (folder != base && text_lies_in(base, folder))
+    fields.insert_or_assign("folder", text_below(base, folder));
+}
+
+void add_hash_fields(Storage& storage, const RomFile& rom, const NamingPattern& pattern,
+                     Fields& fields) {
+  const auto wanted = [&](const auto& field) { return pattern.uses(field.first); };
+  if (std::ranges::none_of(kHashFields, wanted)) return;
+  const RomHashes hashes = read_rom_hashes(storage, rom.path);
+  for (const auto& [name, hash] : kHashFields)
+    if (!(hashes.*hash).empty()) fields.insert_or_assign(name, hashes.*hash);
+}
+
+namespace {
+
+// Wherever they lie.
+std::vector<const RomFile*> roms_named(Storage& storage, const RomIndex& roms, System system,
+                                       const Fields& fields, const Catalog& catalog) {
   if (const auto stem = fields.find("stem"); stem != fields.end())
     return roms.matching(stem->second, system);
   std::vector<const RomFile*> found;
+  for (const auto& field : kHashFields) {
+    const auto hash = fields.find(field.first);
+    if (hash == fields.end()) continue;
+    found = roms.hashed_as(storage, hash->second);
+    std::erase_if(found, [&](const RomFile* rom) { return rom->info.system != system; });
+    return found;
+  }
   for (const RomFile* known : roms.roms()) {
     const RomFile& rom = *known;
     if (rom.info.system != system) continue;
@@ -44,6 +84,18 @@ std::vector<const RomFile*> roms_of_fields(const RomIndex& roms, System system,
         agrees("code", game.code) || agrees("serial", game.serial))
       found.push_back(known);
   }
+  return found;
+}
+
+}  // namespace
+
+std::vector<const RomFile*> roms_of_fields(Storage& storage, const RomIndex& roms, System system,
+                                           const Fields& fields, const Catalog& catalog) {
+  auto found = roms_named(storage, roms, system, fields, catalog);
+  if (const auto folder = fields.find("folder"); folder != fields.end())
+    std::erase_if(found, [end = '/' + folder->second](const RomFile* rom) {
+      return !folder_text(rom->path).ends_with(end);
+    });
   return found;
 }
 
@@ -82,6 +134,18 @@ std::vector<std::pair<std::string, std::string>> words_of_rom(const RomFile& rom
   if (!rom.info.shared_code && fits(kCode, "code", game.code)) add_all(game.code, "code");
   if (fits(kSerial, "serial", game.serial)) add_all(game.serial, "serial");
   add_hex(rom.stem, "stem");
+  return words;
+}
+
+std::vector<std::pair<std::string, std::string>> words_of_hashes(const RomHashes& hashes) {
+  std::vector<std::pair<std::string, std::string>> words;
+  for (const auto& [name, hash] : kHashFields) {
+    const std::string& word = hashes.*hash;
+    if (word.empty()) continue;
+    words.emplace_back(word, name);
+    if (upper_ascii(word) != word)
+      words.emplace_back(upper_ascii(word), fmt::format("{}:upper", name));
+  }
   return words;
 }
 

@@ -49,6 +49,35 @@ std::string word_of_path(const std::string& relative,
   }
 }
 
+bool has_hash_word(std::string_view relative) {
+  std::size_t length = 0;
+  bool digit = false;
+  bool small = false;
+  bool capital = false;
+  bool other = false;
+  for (std::size_t at = 0; at <= relative.size(); ++at) {
+    const char c = at < relative.size() ? relative[at] : '/';
+    if (word_char(c)) {
+      ++length;
+      if (is_digit(c))
+        digit = true;
+      else if (c >= 'a' && c <= 'f')
+        small = true;
+      else if (c >= 'A' && c <= 'F')
+        capital = true;
+      else
+        other = true;
+      continue;
+    }
+    const bool long_enough = length == 8 || length == 32 || length == 40;
+    // Digits alone are a date.
+    if (long_enough && !other && digit && small != capital) return true;
+    length = 0;
+    digit = small = capital = other = false;
+  }
+  return false;
+}
+
 std::string pattern_of(const std::string& relative, const std::string& word,
                        const std::string& field) {
   std::string pattern;

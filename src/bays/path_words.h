@@ -16,6 +16,10 @@ inline constexpr std::size_t kLeastWord = 4;  // letters; shorter words stand in
 [[nodiscard]] std::string word_of_path(const std::string& relative,
                                        const std::function<bool(std::string_view)>& known);
 
+/// Whether a word of the path looks like the CRC-32, MD5 or SHA-1 of something, in hex digits of
+/// one case.
+[[nodiscard]] bool has_hash_word(std::string_view relative);
+
 /// A path with a field wherever the word stands, as a naming pattern.
 [[nodiscard]] std::string pattern_of(const std::string& relative, const std::string& word,
                                      const std::string& field);

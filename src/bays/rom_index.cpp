@@ -1,7 +1,6 @@
 #include "bays/rom_index.h"
 
 #include <fmt/format.h>
-#include <zlib.h>
 
 #include <algorithm>
 #include <atomic>
@@ -30,16 +29,6 @@ std::string stem_of(const Path& path) {
 }
 
 namespace {
-
-std::string crc32_hex(ByteView bytes) {
-  uLong sum = crc32(0, nullptr, 0);
-  constexpr std::size_t kStep = 1U << 30U;
-  for (std::size_t at = 0; at < bytes.size(); at += kStep) {
-    const ByteView piece = bytes.subspan(at, std::min(kStep, bytes.size() - at));
-    sum = crc32(sum, reinterpret_cast<const Bytef*>(piece.data()), static_cast<uInt>(piece.size()));
-  }
-  return fmt::format("{:08x}", sum);
-}
 
 // What the catalog knows a file by; a file without a header that is known is a ROM all the same.
 void add_hashes(ByteView bytes, const Catalog& catalog, std::optional<RomInfo>& rom) {
@@ -129,6 +118,12 @@ struct RomIndex::Known {
   std::unordered_map<std::string, Places> by_stem;
   std::unordered_map<std::string, Places> by_title;
   std::map<std::string, Places, std::less<>> by_folder;
+  struct Hashed {
+    std::unordered_map<const RomFile*, RomHashes> of;
+    std::unordered_map<std::string, Places> by_hash;
+  };
+  std::mutex hashing;
+  std::unique_ptr<const Hashed> hashed;  // once asked for; not of ROMs that were added since
 
   void note_place(std::size_t at) {
     const RomFile& rom = roms[at];
@@ -137,6 +132,21 @@ struct RomIndex::Known {
     auto inside = by_folder.find(folder);
     if (inside == by_folder.end()) inside = by_folder.try_emplace(std::string(folder)).first;
     inside->second.push_back(at);
+  }
+  const Hashed& hash_all(Storage& storage) {
+    const std::scoped_lock lock(hashing);
+    if (hashed) return *hashed;
+    std::vector<RomHashes> each(roms.size());
+    on_two_threads(roms.size(),
+                   [&](std::size_t at) { each[at] = read_rom_hashes(storage, roms[at].path); });
+    auto found = std::make_unique<Hashed>();
+    for (std::size_t at = 0; at < each.size(); ++at) {
+      for (const std::string* hash : {&each[at].crc32, &each[at].md5, &each[at].sha1})
+        if (!hash->empty()) found->by_hash[*hash].push_back(at);
+      found->of.emplace(&roms[at], std::move(each[at]));
+    }
+    hashed = std::move(found);
+    return *hashed;
   }
   void note_titles(std::size_t at) {
     const RomFile& rom = roms[at];
@@ -206,6 +216,7 @@ void RomIndex::add(RomFile rom) {
   roms_.push_back(&known_->roms.emplace_back(std::move(rom)));
   known_->note_place(known_->roms.size() - 1);
   known_->note_titles(known_->roms.size() - 1);
+  known_->hashed.reset();
 }
 
 bool RomIndex::holds(const RomFile& rom) const {
@@ -246,6 +257,25 @@ std::vector<const RomFile*> RomIndex::matching(std::string_view stem,
   };
   collect(known_->by_stem, std::string(stem));
   if (found.empty()) collect(known_->by_title, plain_title(stem));
+  return found;
+}
+
+const RomHashes& RomIndex::hashes_of(Storage& storage, const RomFile& rom) const {
+  static const RomHashes kNone;
+  if (!known_) return kNone;
+  const auto& hashes = known_->hash_all(storage).of;
+  const auto found = hashes.find(&rom);
+  return found == hashes.end() ? kNone : found->second;
+}
+
+std::vector<const RomFile*> RomIndex::hashed_as(Storage& storage, std::string_view hash) const {
+  std::vector<const RomFile*> found;
+  if (!known_) return found;
+  const auto& by_hash = known_->hash_all(storage).by_hash;
+  const auto places = by_hash.find(std::string(hash));
+  if (places == by_hash.end()) return found;
+  for (const std::size_t at : places->second)
+    if (const RomFile& rom = known_->roms[at]; holds(rom)) found.push_back(&rom);
   return found;
 }
 

@@ -8,6 +8,7 @@
 #include <string_view>
 #include <vector>
 
+#include "bays/rom_hashes.h"
 #include "bays/walk.h"
 #include "bayswap/catalog.h"
 #include "bayswap/layout.h"
@@ -57,6 +58,11 @@ class RomIndex {
   /// case and punctuation.
   [[nodiscard]] std::vector<const RomFile*> matching(std::string_view stem,
                                                      std::optional<System> system) const;
+  /// One of the ROMs' hashes. All of them are read when the first is asked for.
+  [[nodiscard]] const RomHashes& hashes_of(Storage& storage, const RomFile& rom) const;
+  /// The ROMs that have this hash, of whichever kind. Reads them likewise.
+  [[nodiscard]] std::vector<const RomFile*> hashed_as(Storage& storage,
+                                                      std::string_view hash) const;
 
  private:
   struct Known;

@@ -6,6 +6,7 @@
 #include "bays/path_words.h"
 #include "bays/shelf_patterns.h"
 #include "bayswap/naming.h"
+#include "bytes/text.h"
 
 namespace bayswap {
 namespace {
@@ -17,14 +18,8 @@ std::string family_of(std::string_view id) {
   return std::string(id);
 }
 
-std::string replaced(std::string text, std::string_view what, std::string_view by) {
-  for (std::size_t at = text.find(what); at != std::string::npos; at = text.find(what, at))
-    text.replace(at, what.size(), by);
-  return text;
-}
-
 // How else the files of a group may be meant: where ROMs' names carry no tags, their saves read
-// as titles too, and codes of digits only read the same in capitals and small letters.
+// as titles too, and codes and hashes of digits only read the same in capitals and small letters.
 std::vector<std::string> other_readings(const std::string& pattern, const ShelfGroup& group) {
   std::vector<std::string> readings{pattern};
   const auto add = [&](const char* what, const char* by) {
@@ -37,6 +32,7 @@ std::vector<std::string> other_readings(const std::string& pattern, const ShelfG
     add(":hex}", ":hex:upper}");
     add("{code}", "{code:lower}");
     add("{serial}", "{serial:lower}");
+    add("{crc32}", "{crc32:upper}");
   }
   readings.erase(readings.begin());
   return readings;
@@ -44,7 +40,8 @@ std::vector<std::string> other_readings(const std::string& pattern, const ShelfG
 
 // Whether a pattern has another text for each game.
 bool names_games(const std::string& pattern) {
-  for (const std::string_view field : {"{stem", "{title}", "{code", "{serial"})
+  for (const std::string_view field :
+       {"{stem", "{title}", "{code", "{serial", "{crc32", "{md5", "{sha1"})
     if (pattern.find(field) != std::string::npos) return true;
   return false;
 }
@@ -53,7 +50,7 @@ bool names_games(const std::string& pattern) {
 
 void ShelfGroup::take(const ShelfGroup& other) {
   files += other.files;
-  rom_folders.insert(other.rom_folders.begin(), other.rom_folders.end());
+  folders.insert(other.folders.begin(), other.folders.end());
   for (const auto& [id, count] : other.votes) votes[id] += count;
   for (const auto& [id, count] : other.evidence) evidence[id] += count;
   titled += other.titled;
@@ -94,6 +91,7 @@ void ShelfGroups::add_new(std::map<PatternOfSystem, ShelfGroup>&& others) {
 
 void ShelfGroups::merge() {
   merge_regions();
+  merge_folders();
   merge_readings();
   merge_tags();
 }
@@ -109,11 +107,7 @@ void ShelfGroups::merge_regions() {
   for (const auto& [key, regional] : regional_) {
     const auto& [pattern, system] = key;
     const ShelfGroup& group = groups_.at(key);
-    // However the rest of the name reads.
-    std::string reading = replaced(regional.pattern, "{stem}", "{title}");
-    for (const std::string_view change : {":upper}", ":lower}"})
-      reading = replaced(std::move(reading), change, "}");
-    Alike& alike = classes[{std::move(reading), system}];
+    Alike& alike = classes[{any_reading(regional.pattern), system}];
     alike.regions.insert(regional.region);
     alike.groups.push_back({{regional.pattern, system}, key});
     alike.whole = alike.whole && regional.files == group.files;
@@ -121,6 +115,28 @@ void ShelfGroups::merge_regions() {
   for (const auto& [reading, alike] : classes) {
     if (alike.regions.size() < 2 || !alike.whole) continue;
     for (const auto& [open, key] : alike.groups) {
+      groups_[open].take(groups_.at(key));
+      groups_.erase(key);
+    }
+  }
+}
+
+// Saves of several programs keep their own byte orders, so those stay apart whose contents tell.
+void ShelfGroups::merge_folders() {
+  std::vector<PlacedPattern> placed;
+  for (const auto& [key, group] : groups_) placed.push_back({key.first, key.second, group.folders});
+  const std::vector<std::string> read = with_rom_folders(placed);
+  std::map<PatternOfSystem, std::vector<PatternOfSystem>> habits;
+  for (std::size_t i = 0; i < placed.size(); ++i)
+    if (read[i] != placed[i].pattern)
+      habits[{read[i], placed[i].system}].push_back({placed[i].pattern, placed[i].system});
+  for (const auto& [open, keys] : habits) {
+    std::map<std::string, std::set<std::string>> orders;  // that contents tell, by chips
+    for (const PatternOfSystem& key : keys)
+      for (const auto& [id, files] : groups_.at(key).evidence) orders[family_of(id)].insert(id);
+    if (std::ranges::any_of(orders, [](const auto& one) { return one.second.size() > 1; }))
+      continue;
+    for (const PatternOfSystem& key : keys) {
       groups_[open].take(groups_.at(key));
       groups_.erase(key);
     }

@@ -7,6 +7,7 @@
 #include <utility>
 #include <vector>
 
+#include "bays/rom_folders.h"
 #include "bayswap/game.h"
 
 namespace bayswap {
@@ -16,7 +17,7 @@ using PatternOfSystem = std::pair<std::string, System>;
 /// Files of one pattern and system.
 struct ShelfGroup {
   std::size_t files = 0;
-  std::set<std::string> rom_folders;
+  std::set<SaveAndRomFolder> folders;        ///< where a ROM gave the name
   std::map<std::string, unsigned> votes;     ///< by layout id
   std::map<std::string, unsigned> evidence;  ///< votes in which the content itself spoke
   std::size_t titled = 0;                    ///< files whose ROM's title is the same as its stem
@@ -52,6 +53,7 @@ class ShelfGroups {
     std::size_t files = 0;
   };
   void merge_regions();
+  void merge_folders();
   void merge_readings();
   void merge_tags();
 

@@ -31,8 +31,8 @@ struct Rule {
 
 // Whether a ROM is called so: by its name, be it with the tags of another set, or in its other
 // words.
-bool knows(const Rule& rule, const Fields& fields, const Catalog& catalog) {
-  const auto roms = roms_of_fields(*rule.roms, rule.shelf->system, fields, catalog);
+bool knows(Storage& storage, const Rule& rule, const Fields& fields, const Catalog& catalog) {
+  const auto roms = roms_of_fields(storage, *rule.roms, rule.shelf->system, fields, catalog);
   const auto stem = fields.find("stem");
   if (stem == fields.end()) return !roms.empty();
   const std::string name = untagged_name(stem->second);
@@ -91,12 +91,13 @@ struct Verdict {
   const Rule* matching = nullptr;  // else the first whose pattern fits
 };
 
-void judge(const std::vector<Rule>& rules, const Catalog& catalog, Verdict& verdict) {
+void judge(Storage& storage, const std::vector<Rule>& rules, const Catalog& catalog,
+           Verdict& verdict) {
   for (const Rule& rule : rules) {
     const auto fields = rule.pattern.match(verdict.relative);
     if (!fields || rule.shelf->kind == Kind::folder) continue;
     if (verdict.matching == nullptr) verdict.matching = &rule;
-    if (!rule.shelf->roms.empty() && !knows(rule, *fields, catalog)) continue;
+    if (!rule.shelf->roms.empty() && !knows(storage, rule, *fields, catalog)) continue;
     verdict.by = &rule;
     return;
   }
@@ -150,7 +151,7 @@ void survey_files(Storage& storage, const Catalog& catalog, Bay& bay,
                                               }) ||
                           !companion_of(storage, path).empty();  // its save is counted
     if (verdict.passed_over) return;
-    judge(rules, catalog, verdict);
+    judge(storage, rules, catalog, verdict);
     verdict.passed_over = verdict.by == nullptr && all.has_path(path);
   });
   std::vector<std::size_t> left;

@@ -96,6 +96,14 @@ std::string safe_text(std::string_view text) {
   return safe;
 }
 
+std::string replaced(std::string text, std::string_view what, std::string_view by) {
+  for (std::size_t at = text.find(what); at != std::string::npos; at = text.find(what, at)) {
+    text.replace(at, what.size(), by);
+    at += by.size();
+  }
+  return text;
+}
+
 std::string lower_ascii(std::string_view text) {
   std::string out(text);
   std::transform(out.begin(), out.end(), out.begin(), lower_char);

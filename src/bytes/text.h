@@ -23,6 +23,8 @@ namespace bayswap {
 [[nodiscard]] std::string safe_text(std::string_view text);
 
 [[nodiscard]] std::string lower_ascii(std::string_view text);
+/// The text with `by` for each `what`, from the left.
+[[nodiscard]] std::string replaced(std::string text, std::string_view what, std::string_view by);
 [[nodiscard]] std::string upper_ascii(std::string_view text);
 
 /// Two lower-case digits for each byte.

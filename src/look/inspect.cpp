@@ -204,8 +204,8 @@ std::optional<ShelfMatch> find_shelf(Session& session, RomFolders& folders, cons
     if (const auto slot = fields->find("slot"); slot != fields->end()) match.slot = slot->second;
     for (const char* name : {"serial", "code", "title", "stem"})
       if (const auto value = fields->find(name); value != fields->end()) match.stem = value->second;
-    const auto roms =
-        roms_of_fields(folders.of_shelf(*bay, shelf), shelf.system, *fields, session.catalog);
+    const auto roms = roms_of_fields(*session.storage, folders.of_shelf(*bay, shelf), shelf.system,
+                                     *fields, session.catalog);
     // A title or code in the path means the ROM's own name.
     if (stem == fields->end() && !roms.empty()) match.stem = roms.front()->stem;
     if (!roms.empty()) return match;

@@ -15,6 +15,7 @@
 #include "moves/part_layouts.h"
 #include "moves/shelf_path.h"
 #include "naming/tags.h"
+#include "storage/atomic_write.h"
 
 namespace bayswap {
 namespace {
@@ -49,6 +50,11 @@ Roms roms_of(RomFolders& folders, const Bay& bay, std::optional<System> system) 
   return roms;
 }
 
+Path roms_folder_of(const Bay& bay, const Shelf& shelf) {
+  return (shelf.roms.empty() || shelf.roms == "." ? bay.place : bay.place / shelf.roms)
+      .lexically_normal();
+}
+
 template <class Test>
 Roms select(const Roms& roms, Test test) {
   Roms found;
@@ -79,6 +85,13 @@ Roms named(const Roms& roms, const std::string& text, const Catalog& catalog) {
       return plain_title(rom.stem).find(plain) != std::string::npos;
     });
   return found;
+}
+
+// Whether a ROM's header, or the catalog, says which game it is: not on every system.
+bool says_its_game(const RomFile& rom, const Catalog& catalog) {
+  const Game& game = rom.info.game;
+  return (!game.code.empty() && !rom.info.shared_code) || !plain_title(game.title).empty() ||
+         catalog.find(rom.info) != nullptr;
 }
 
 // The ROMs of the same game as the source's ROM: the same code first, then siblings.
@@ -170,7 +183,8 @@ struct Option {
   std::optional<FileView> there;
   std::int64_t there_modified_ns = 0;
   std::vector<std::string> holds;  ///< parts with progress that it would take
-  int region_fits = 1;             ///< more is better
+  std::size_t near = 0;  ///< letters of the ROM's folder that the shelf names; more is better
+  int region_fits = 1;   ///< more is better
 };
 
 class TargetMaker {
@@ -220,6 +234,16 @@ class TargetMaker {
     return std::find(list.begin(), list.end(), text) != list.end();
   }
 
+  // How much a shelf says of where the game's ROM lies: most of all that the save lies in a folder
+  // of the same name.
+  std::size_t nearness(const Shelf& shelf, const NamingPattern& pattern) const {
+    if (!game_.rom || shelf.roms.empty()) return 0;
+    const Path folder = game_.rom->path.parent_path();
+    const Path roms = roms_folder_of(bay_, shelf);
+    if (!lies_in(roms, folder)) return 0;
+    return (pattern.uses("folder") ? folder : roms).native().size();
+  }
+
   // How well a path goes with the game's region: a folder of the same one, of none, of another.
   int region_fits(const std::string& relative) const {
     const Region there = region_of_path(relative);
@@ -245,17 +269,23 @@ class TargetMaker {
       auto there = read_there(*path);
       if (!there) return tl::unexpected(there.error());
       for (const Layout* layout : layouts_for(*shelf, *there)) {
-        Option option{
-            shelf, *path, layout, std::nullopt, 0, holds(*layout, left), region_fits(*relative)};
+        Option option{shelf,
+                      *path,
+                      layout,
+                      std::nullopt,
+                      0,
+                      holds(*layout, left),
+                      nearness(*shelf, *pattern),
+                      region_fits(*relative)};
         if (there->has_value()) {
           option.there = (*there)->first;
           option.there_modified_ns = (*there)->second;
         }
         if (option.holds.empty()) continue;
-        // Of shelves that fit equally, the one where the game's save lies already, else the one of
-        // its region.
+        // Of shelves that fit equally, the one where the game's save lies already, else the one
+        // whose ROMs' folder holds the game's ROM most closely, else the one of its region.
         const auto worth = [](const Option& one) {
-          return std::tuple(one.holds.size(), one.there.has_value(), one.region_fits);
+          return std::tuple(one.holds.size(), one.there.has_value(), one.near, one.region_fits);
         };
         if (!best || worth(option) > worth(*best)) {
           best = std::move(option);
@@ -425,7 +455,10 @@ std::optional<TargetGame> find_target_game(Session& session, RomFolders& folders
     });
     if (found.empty())
       found = select(roms, [&](const RomFile& rom) { return rom.stem == source.rom->stem; });
-    if (found.empty()) found = same_game(roms, *source.rom, session.catalog);
+    if (found.empty())
+      found = says_its_game(*source.rom, session.catalog)
+                  ? same_game(roms, *source.rom, session.catalog)
+                  : by_name(roms, source.rom->stem, session.catalog);
     if (found.empty()) return TargetGame{source.rom->stem, source.rom};
   } else if (!request.game.empty()) {
     found = named(roms, request.game, session.catalog);
@@ -435,8 +468,9 @@ std::optional<TargetGame> find_target_game(Session& session, RomFolders& folders
   bool guessed = false;  // by the name alone
   if (found.empty() && !request.rom && (request.game.empty() || game_named_source)) {
     found = select(roms, [&](const RomFile& rom) { return rom.stem == source.stem; });
-    if (found.empty() && source.rom) found = same_game(roms, *source.rom, session.catalog);
-    if (found.empty() && !source.rom) {
+    const bool told = source.rom && says_its_game(*source.rom, session.catalog);
+    if (found.empty() && told) found = same_game(roms, *source.rom, session.catalog);
+    if (found.empty() && !told) {
       found = by_name(roms, source.stem, session.catalog);
       guessed = true;
     }
@@ -483,6 +517,10 @@ Fields fields_there(Session& session, RomFolders& folders, const Bay& bay, const
                                : TitleStyle::people;
   const std::optional<RomFile>& rom = game.rom ? game.rom : source.rom;
   Fields fields = rom ? fields_of_rom(*rom, session.catalog, style) : Fields{};
+  if (rom) {
+    add_hash_fields(*session.storage, *rom, pattern, fields);
+    add_folder_field(*rom, roms_folder_of(bay, shelf), fields);
+  }
   fields.insert_or_assign("stem", game.stem);
   fields.try_emplace("title", game.stem);
   return fields;

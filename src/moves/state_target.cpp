@@ -118,8 +118,8 @@ class StateShelf {
  private:
   // By the ROM that the name means; else all that the pattern says is as it would be written now.
   bool is_of(const Fields& fields, const TargetGame& game) {
-    const auto roms =
-        roms_of_fields(folders_.of_shelf(bay_, shelf_), shelf_.system, fields, session_.catalog);
+    const auto roms = roms_of_fields(*session_.storage, folders_.of_shelf(bay_, shelf_),
+                                     shelf_.system, fields, session_.catalog);
     if (const auto stem = fields.find("stem"); stem != fields.end() && !roms.empty())
       ++(roms.front()->stem == stem->second ? there_.by_rom : there_.by_others);
     if (game.rom && !roms.empty())

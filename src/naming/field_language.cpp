@@ -43,13 +43,17 @@ const CharClass& free_text() {
   return kFree;
 }
 
+CharClass folders_text() {
+  return free_text() | range('/', '/');
+}
+
 Spelling literal(std::string_view text) {
   Spelling spelling;
   for (const char c : text) spelling.push_back({range(c, c), 1, 1});
   return spelling;
 }
 
-enum class Shape { text, code, serial, region, hex, slot };
+enum class Shape { text, code, serial, region, hex, slot, folders };
 
 struct FieldKind {
   std::string_view name;
@@ -57,7 +61,7 @@ struct FieldKind {
   std::size_t length;  // characters, where the shape has a fixed length
 };
 
-constexpr std::array<FieldKind, 11> kFields{{
+constexpr std::array<FieldKind, 15> kFields{{
     {"stem", Shape::text, 0},
     {"title", Shape::text, 0},
     {"code", Shape::code, 4},
@@ -69,6 +73,10 @@ constexpr std::array<FieldKind, 11> kFields{{
     {"slot", Shape::slot, 0},
     {"account", Shape::hex, 8},
     {"profile", Shape::hex, 16},
+    {"crc32", Shape::hex, 8},
+    {"md5", Shape::hex, 32},
+    {"sha1", Shape::hex, 40},
+    {"folder", Shape::folders, 0},
 }};
 
 const FieldKind& kind_of(std::string_view name) {
@@ -80,7 +88,7 @@ bool allowed(Change::Op op, Shape shape, bool title_id) {
   using Op = Change::Op;
   switch (op) {
     case Op::upper:
-    case Op::lower: return shape != Shape::slot;
+    case Op::lower: return shape != Shape::slot && shape != Shape::folders;
     case Op::hex: return shape == Shape::text || shape == Shape::code || shape == Shape::serial;
     case Op::high:
     case Op::low: return title_id;
@@ -196,6 +204,7 @@ bool fits(const FieldKind& kind, std::string_view value) {
     case Shape::region: return parse_region(value).has_value();
     case Shape::hex: return value.size() == kind.length && all_of_class(value, hex_digits(false));
     case Shape::slot: return true;
+    case Shape::folders: return !value.empty() && all_of_class(value, folders_text());
   }
   return false;
 }
@@ -244,6 +253,7 @@ std::vector<Spelling> word_spellings(const FieldKind& kind, const Field& field) 
       }
       return words;
     }
+    case Shape::folders: return {{{folders_text(), 1, 0}}};
     default: return {{{free_text(), 1, 0}}};
   }
 }

@@ -9,8 +9,10 @@
 #include <set>
 #include <tuple>
 
+#include "bays/rom_hashes.h"
 #include "bayswap/bay.h"
 #include "bayswap/carry.h"
+#include "bytes/sha1.h"
 #include "bytes/text.h"
 #include "demo/makers.h"
 #include "support/bytes.h"
@@ -27,17 +29,23 @@ struct Example {
   std::string title;   // as people write it
   std::string header;  // as the ROM's header has it
   std::string code;
+  std::string folder;  // of the ROM, where ROMs are sorted into folders
 };
 
 const std::vector<Example> kExamples{
-    {"Tin Orchard (Europe)", "Tin Orchard", "TIN ORCHARD", "BTOP"},
-    {"Copper Bell", "Copper Bell", "COPPER BELL", "BCBE"},
-    {"Moss, the Third [b1]", "Moss, the Third", "MOSS 3", "BM3J"},
-    {"Night Ferry (Japan) (Rev 2)", "Night Ferry", "NIGHT FERRY", "BNFJ"}};
+    {"Tin Orchard (Europe)", "Tin Orchard", "TIN ORCHARD", "BTOP", "tile"},
+    {"Copper Bell", "Copper Bell", "COPPER BELL", "BCBE", "quiet hours/short"},
+    {"Moss, the Third [b1]", "Moss, the Third", "MOSS 3", "BM3J", "tile"},
+    {"Night Ferry (Japan) (Rev 2)", "Night Ferry", "NIGHT FERRY", "BNFJ", "Ümlaut"}};
 
 const std::vector<Example> kOtherSystem{
-    {"Lantern Drift (Europe)", "Lantern Drift", "LANTERN DRIFT", ""},
-    {"Reed Almanac [h]", "Reed Almanac", "REED ALMANAC", ""}};
+    {"Lantern Drift (Europe)", "Lantern Drift", "LANTERN DRIFT", "", "tile"},
+    {"Reed Almanac [h]", "Reed Almanac", "REED ALMANAC", "", "q"}};
+
+Bytes rom_of(const Example& game) {
+  return game.code.empty() ? demo::snes_rom(game.header, 2, 3)
+                           : demo::gba_rom(game.header, game.code, "SRAM_V113");
+}
 
 /// A program's way to name saves: a pattern, and which title it writes.
 struct Habit {
@@ -55,7 +63,8 @@ struct Slots {
 struct Program {
   Habit habit;  // of the first system
   Habit other;
-  Slots slots;  // of both; without texts there are no states
+  Slots slots;          // of both; without texts there are no states
+  bool sorted = false;  // ROMs lie in folders of several names
 };
 
 class Habits {
@@ -63,9 +72,13 @@ class Habits {
   explicit Habits(std::uint32_t seed) : numbers_(seed) {}
 
   Program program() {
-    Program made{habit({"stem", "stem", "stem", "title", "code", "code:lower", "code:hex"}, true),
-                 habit({"stem", "title"}, false),
-                 {}};
+    const bool sorted = numbers_() % 3 == 0;
+    Program made{habit({"stem", "stem", "stem", "title", "code", "code:lower", "code:hex", "crc32",
+                        "sha1:upper"},
+                       true, sorted),
+                 habit({"stem", "stem", "title", "title", "md5"}, false, sorted),
+                 {},
+                 sorted};
     static const std::vector<Slots> kSlots{{"{stem}.st{slot}", {"0", "1", "5"}},
                                            {"{stem}.state{slot:first }", {"", "1", "2"}},
                                            {"{stem}.{slot:pad 3}", {"000", "001", "010"}},
@@ -79,17 +92,19 @@ class Habits {
     return made;
   }
 
-  /// `coded`: the games have codes and regions, which may stand beside their names.
-  Habit habit(const std::vector<std::string>& fields, bool coded) {
+  /// `coded`: the games have codes and regions, which may stand beside their names. `sorted`: their
+  /// ROMs lie in several folders, and the saves may, too.
+  Habit habit(const std::vector<std::string>& fields, bool coded, bool sorted) {
     static const std::vector<std::string> kBeside{
-        "{code}/",   "{code:lower}/",   "{region}/",        "{region:upper}/",
-        "{code} - ", "[{code:lower}] ", "{code:hex:upper}/"};
+        "{code}/",         "{code:lower}/",     "{region}/", "{region:upper}/", "{code} - ",
+        "[{code:lower}] ", "{code:hex:upper}/", "{crc32}-",  "{md5:upper}/"};
     static const std::vector<std::string> kBefore{"", "", "", "save-", "my ", "[b] ", "#"};
     static const std::vector<std::string> kAfter{".sav",   ".srm",   ".SAV",        ".bin", "",
                                                  ".x.sav", "-1.dat", " (save).bak", ".s0v", ".000"};
     const std::string field = "{" + pick(fields) + "}";
     Habit made;
     for (unsigned depth = numbers_() % 4; depth > 0; --depth) made.pattern += word() + "/";
+    if (sorted && numbers_() % 2 == 0) made.pattern += "{folder}/";
     if (field == "{stem}" && numbers_() % 4 == 0) made.pattern += "{stem}/";
     if (coded && !field.starts_with("{code") && numbers_() % 3 == 0) made.pattern += pick(kBeside);
     made.pattern += pick(kBefore) + field + pick(kAfter);
@@ -135,6 +150,13 @@ std::string filled_in(const Habit& habit, const Example& game) {
   };
   fill("{stem}", game.stem);
   fill("{title}", habit.header ? game.header : game.title);
+  fill("{folder}", game.folder);
+  const std::string crc32 = crc32_hex(rom_of(game));
+  const std::string md5 = md5_hex(rom_of(game));
+  fill("{crc32}", crc32);
+  fill("{md5}", md5);
+  fill("{md5:upper}", upper_ascii(md5));
+  fill("{sha1:upper}", upper_ascii(hex_text(sha1(rom_of(game)))));
   fill("{code}", game.code);
   fill("{code:lower}", lower_ascii(game.code));
   fill("{code:hex}", hex_text(as_bytes(game.code)));
@@ -159,14 +181,18 @@ void write_states(const TempFolder& folder, const Slots& slots, const std::strin
 
 void build(const TempFolder& folder, const Program& program, Habits& habits, std::uint32_t seed) {
   const std::string roms = habits.roms();
+  const auto write_rom = [&](const Example& game, const char* extension) {
+    const std::string inner = program.sorted ? game.folder + "/" : std::string();
+    folder.write(roms + inner + game.stem + extension, rom_of(game));
+  };
   for (const Example& game : kExamples) {
-    folder.write(roms + game.stem + ".gba", demo::gba_rom(game.header, game.code, "SRAM_V113"));
+    write_rom(game, ".gba");
     folder.write(filled_in(program.habit, game),
                  demo::progress(game.stem, 0x8000, ++seed, std::byte{0xFF}), 5);
     write_states(folder, program.slots, game.stem);
   }
   for (const Example& game : kOtherSystem) {
-    folder.write(roms + game.stem + ".sfc", demo::snes_rom(game.header, 2, 3));
+    write_rom(game, ".sfc");
     folder.write(filled_in(program.other, game),
                  demo::progress(game.stem, 0x2000, ++seed, std::byte{0x00}), 5);
     write_states(folder, program.slots, game.stem);

@@ -67,6 +67,13 @@ INSTANTIATE_TEST_SUITE_P(
         Pair{"{profile}/{title_id:low:upper}/{label}",
              {{"profile", "e000012345678abc"}, {"title_id", "000000005836a801"}, {"label", "T"}},
              "e000012345678abc/5836A801/T"},
+        Pair{"{folder}/{stem}.sav", {{"folder", "tile/deep"}, {"stem", "T"}}, "tile/deep/T.sav"},
+        Pair{"{crc32:upper}-{md5}",
+             {{"crc32", "0a1b2c3d"}, {"md5", "d41d8cd98f00b204e9800998ecf8427e"}},
+             "0A1B2C3D-d41d8cd98f00b204e9800998ecf8427e"},
+        Pair{"{sha1}",
+             {{"sha1", "da39a3ee5e6b4b0d3255bfef95601890afd80709"}},
+             "da39a3ee5e6b4b0d3255bfef95601890afd80709"},
         Pair{"a{{b}}{stem}", {{"stem", "c"}}, "a{b}c"}, Pair{"card.mcd", {}, "card.mcd"}));
 
 TEST(NamingPattern, RefusesWhatCannotBeReadBack) {
@@ -89,6 +96,10 @@ TEST(NamingPattern, RefusesWhatCannotBeReadBack) {
                                  "",
                                  "{title_id:high:low}",
                                  "{slot:first 1}{slot}",
+                                 "{folder}{stem}",
+                                 "{folder}/{folder}/{stem}",
+                                 "{folder:lower}/{stem}",
+                                 "{crc32:low}",
                                  "{stem}\n",
                                  "{slot:first /}"})
     EXPECT_FALSE(NamingPattern::parse(text)) << text;
@@ -108,6 +119,10 @@ TEST(NamingPattern, NeverBuildsAWayOut) {
        std::vector<std::string>{"..", ".", "", "a/b", "a\nb", std::string("a\0b", 3)})
     EXPECT_FALSE(pattern.build({{"stem", stem}})) << stem;
   EXPECT_FALSE(pattern.build({}));
+  const NamingPattern folders = parsed("saves/{folder}/{stem}");
+  for (const std::string& folder : std::vector<std::string>{"..", "a/..", "../a", "a/../b", ".", "",
+                                                            "/", "/a", "a/", "a//b", "a\nb"})
+    EXPECT_FALSE(folders.build({{"folder", folder}, {"stem", "x"}})) << folder;
   EXPECT_FALSE(parsed("{code}").build({{"code", "abc"}}));
   EXPECT_FALSE(parsed("{slot}").build({{"slot", "007"}}));
 }
@@ -123,9 +138,17 @@ TEST(NamingPattern, MatchesOnlyWhatFits) {
 // Every text over a small alphabet of pieces, held against brute force: if two different sets of
 // values build the same path, the pattern must have been refused; else it must come back.
 TEST(NamingPattern, AcceptedPatternsComeBackAndAmbiguousOnesAreRefused) {
-  const std::vector<std::string> pieces{
-      "{stem}", "{slot}", "{slot:pad 2}", "{slot:first A}", "{title}", "{code}", "/", "-",
-      "1",      "A"};
+  const std::vector<std::string> pieces{"{stem}",
+                                        "{slot}",
+                                        "{slot:pad 2}",
+                                        "{slot:first A}",
+                                        "{title}",
+                                        "{code}",
+                                        "{folder}",
+                                        "/",
+                                        "-",
+                                        "1",
+                                        "A"};
   const std::vector<std::string> texts{"A", "1", "-", "A1", "1-A", "AB12", "-1"};
   const std::vector<std::string> slots{"0", "1", "11", "100"};
   std::mt19937 numbers(7);
@@ -147,6 +170,7 @@ TEST(NamingPattern, AcceptedPatternsComeBackAndAmbiguousOnesAreRefused) {
           if (pattern->uses("title")) fields["title"] = title;
           if (pattern->uses("slot")) fields["slot"] = slot;
           if (pattern->uses("code")) fields["code"] = "AB12";
+          if (pattern->uses("folder")) fields["folder"] = stem + "/" + title;
           const auto path = pattern->build(fields);
           if (!path) continue;
           const auto [entry, fresh] = built.emplace(*path, fields);
