@@ -49,12 +49,12 @@ struct Naming {
   const RomFile* rom = nullptr;
   SaveAndRomFolder folders;
   StateSign sign = StateSign::none;
-  std::optional<Guess> guess;  // none: a save state
-  bool titled = false;         // the ROM's title is the same as its stem
-  bool caseless = true;        // its codes there have digits only
-  std::string regional;        // the pattern with the ROM's region open; empty where it has none
-  std::string folded;          // the path but for a ROM's name in whatever letters
-  bool only_folded = false;    // they are not those of the ROM
+  std::optional<Guess> guess;     // none: a save state
+  bool titled = false;            // the ROM's title is the same as its stem
+  std::set<std::string> spelled;  // fields whose letters tell capitals from small ones
+  std::string regional;           // the pattern with the ROM's region open; empty where it has none
+  std::string folded;             // the path but for a ROM's name in whatever letters
+  bool only_folded = false;       // they are not those of the ROM
 };
 
 bool has_letters(std::string_view word) {
@@ -337,7 +337,7 @@ class Learner {
       std::string more = with_field(naming.pattern, word, field);
       if (more == naming.pattern || !NamingPattern::parse(more)) continue;
       naming.pattern = std::move(more);
-      if (field != "title" && has_letters(word)) naming.caseless = false;
+      if (field != "title" && has_letters(word)) naming.spelled.insert(field);
     }
   }
 
@@ -379,7 +379,7 @@ class Learner {
       naming.folders = {candidate.relative.substr(0, slash == std::string::npos ? 0 : slash),
                         folder_of(*rom)};
       naming.pattern = pattern_of(candidate.relative, word, field);
-      naming.caseless = field == "stem" || field == "title" || !has_letters(word);
+      if (field != "stem" && field != "title" && has_letters(word)) naming.spelled.insert(field);
       if (has_words(naming.pattern)) {
         open_other_words(naming);
         naming.regional = with_region(naming.pattern, rom->info.game.region);
@@ -410,7 +410,7 @@ class Learner {
     ++group.files;
     group.folders.insert(naming.folders);
     if (naming.titled) ++group.titled;
-    if (naming.caseless) ++group.caseless;
+    group.spelled.insert(naming.spelled.begin(), naming.spelled.end());
     const std::string& id = naming.guess->layout->info().id;
     ++group.votes[id];
     if (naming.guess->by_content) ++group.evidence[id];

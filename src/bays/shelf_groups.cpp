@@ -22,18 +22,21 @@ std::string family_of(std::string_view id) {
 // as titles too, and codes and hashes of digits only read the same in capitals and small letters.
 std::vector<std::string> other_readings(const std::string& pattern, const ShelfGroup& group) {
   std::vector<std::string> readings{pattern};
-  const auto add = [&](const char* what, const char* by) {
+  const auto add = [&](const std::string& what, const std::string& by) {
     for (std::size_t i = 0, known = readings.size(); i < known; ++i)
       if (readings[i].find(what) != std::string::npos)
         readings.push_back(replaced(readings[i], what, by));
   };
   if (group.titled == group.files) add("{stem}", "{title}");
-  if (group.caseless == group.files) {
-    add(":hex}", ":hex:upper}");
-    add("{code}", "{code:lower}");
-    add("{serial}", "{serial:lower}");
-    add("{crc32}", "{crc32:upper}");
-  }
+  static const std::vector<std::pair<std::string, std::string>> kCases{
+      {"code", "code:lower"},
+      {"serial", "serial:lower"},
+      {"crc32", "crc32:upper"},
+      {"code:hex", "code:hex:upper"},
+      {"serial:hex", "serial:hex:upper"},
+      {"stem:hex", "stem:hex:upper"}};
+  for (const auto& [field, other] : kCases)
+    if (!group.spelled.contains(field)) add('{' + field + '}', '{' + other + '}');
   readings.erase(readings.begin());
   return readings;
 }
@@ -54,7 +57,7 @@ void ShelfGroup::take(const ShelfGroup& other) {
   for (const auto& [id, count] : other.votes) votes[id] += count;
   for (const auto& [id, count] : other.evidence) evidence[id] += count;
   titled += other.titled;
-  caseless += other.caseless;
+  spelled.insert(other.spelled.begin(), other.spelled.end());
 }
 
 // One program keeps one byte order, so where the content of any file tells, it tells for all.
@@ -103,13 +106,27 @@ void ShelfGroups::merge_regions() {
     std::vector<std::pair<PatternOfSystem, PatternOfSystem>> groups;  // with the region open, as is
     bool whole = true;  // each file lies where its ROM's region says
   };
+  // Each folder of ROMs may have one region only, so folders are opened first.
+  std::map<PatternOfSystem, std::set<SaveAndRomFolder>> folders;
+  for (const auto& [key, regional] : regional_) {
+    const auto& more = groups_.at(key).folders;
+    folders[{regional.pattern, key.second}].insert(more.begin(), more.end());
+  }
+  std::map<PatternOfSystem, std::string> opened;
+  std::vector<PlacedPattern> placed;
+  for (const auto& [key, all] : folders) placed.push_back({key.first, key.second, all});
+  const std::vector<std::string> read = with_rom_folders(placed);
+  for (std::size_t i = 0; i < placed.size(); ++i)
+    opened[{placed[i].pattern, placed[i].system}] = read[i];
+
   std::map<PatternOfSystem, Alike> classes;
   for (const auto& [key, regional] : regional_) {
-    const auto& [pattern, system] = key;
+    const System system = key.second;
     const ShelfGroup& group = groups_.at(key);
-    Alike& alike = classes[{any_reading(regional.pattern), system}];
+    const std::string& open = opened.at({regional.pattern, system});
+    Alike& alike = classes[{any_reading(open), system}];
     alike.regions.insert(regional.region);
-    alike.groups.push_back({{regional.pattern, system}, key});
+    alike.groups.push_back({{open, system}, key});
     alike.whole = alike.whole && regional.files == group.files;
   }
   for (const auto& [reading, alike] : classes) {

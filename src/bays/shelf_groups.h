@@ -21,7 +21,7 @@ struct ShelfGroup {
   std::map<std::string, unsigned> votes;     ///< by layout id
   std::map<std::string, unsigned> evidence;  ///< votes in which the content itself spoke
   std::size_t titled = 0;                    ///< files whose ROM's title is the same as its stem
-  std::size_t caseless = 0;                  ///< files whose ROM's codes there have digits only
+  std::set<std::string> spelled;             ///< fields that have letters in some file
 
   void take(const ShelfGroup& other);
   /// Layout ids, those with most votes first, of each chip in one byte order.
