@@ -55,6 +55,7 @@ struct Naming {
   std::string regional;           // the pattern with the ROM's region open; empty where it has none
   std::string folded;             // the path but for a ROM's name in whatever letters
   bool only_folded = false;       // they are not those of the ROM
+  std::vector<Naming> others;     // of other systems' ROMs that are called so and lie no farther
 };
 
 bool has_letters(std::string_view word) {
@@ -129,8 +130,15 @@ class Learner {
     for (const std::optional<Naming>& naming : namings)
       if (naming && naming->only_folded) unreadable_.emplace(naming->folded, 0);
     std::vector<Candidate> nameless;
-    for (std::size_t i = 0; i < candidates.size(); ++i)
-      if (!namings[i] || !sort_in_named(*namings[i])) nameless.push_back(candidates[i]);
+    std::vector<std::size_t> unsure;
+    for (std::size_t i = 0; i < candidates.size(); ++i) {
+      if (namings[i] && !namings[i]->others.empty())
+        unsure.push_back(i);
+      else if (!namings[i] || !sort_in_named(*namings[i]))
+        nameless.push_back(candidates[i]);
+    }
+    for (const std::size_t i : unsure)
+      if (!sort_in_unsure(std::move(*namings[i]))) nameless.push_back(candidates[i]);
     on_two_threads(nameless.size(), [&](std::size_t i) { look_alone(nameless[i]); });
     std::vector<Candidate> left;
     for (Candidate& candidate : nameless)
@@ -138,6 +146,8 @@ class Learner {
     groups_.merge();
     sort_in_alone(left);
     for (const auto& [key, saves] : groups_.unruly()) ask_of_words(key, saves);
+    for (const auto& [key, files] : of_several_systems_)
+      ask_of_systems(key.first, key.second, files);
     shelve_cards();
     std::vector<Shelf> found;
     for (const auto& [key, group] : groups_.all()) {
@@ -367,7 +377,10 @@ class Learner {
     const auto view = view_of(candidate);
     if (!view) return std::nullopt;
     const std::string name = candidate.file->path.filename().string();
-    for (const RomFile* rom : roms) {
+    std::optional<Naming> best;
+    std::size_t best_nearness = 0;
+    for (const auto& [near, rom] : nearest_first(candidate.relative, roms)) {
+      if (best && (near < best_nearness || has_system(*best, rom->info.system))) continue;
       const Hints hints = hints_of(rom->info, catalog_);
       auto guesses = identify(view->bytes(), hints);
       const StateSign sign = state_sign(name, view->bytes(), guesses, hints);
@@ -386,9 +399,48 @@ class Learner {
       }
       naming.sign = sign;
       if (sign == StateSign::none) naming.guess = std::move(guesses.front());
-      return naming;
+      if (best) {
+        best->others.push_back(std::move(naming));
+      } else {
+        best = std::move(naming);
+        best_nearness = near;
+      }
     }
-    return std::nullopt;
+    return best;
+  }
+
+  static bool has_system(const Naming& naming, System system) {
+    return naming.rom->info.system == system ||
+           std::ranges::any_of(naming.others, [&](const Naming& other) {
+             return other.rom->info.system == system;
+           });
+  }
+
+  static std::vector<std::pair<std::size_t, const RomFile*>> nearest_first(
+      const std::string& relative, const std::vector<const RomFile*>& roms) {
+    std::vector<std::pair<std::size_t, const RomFile*>> order;
+    if (roms.size() == 1) return {{0, roms.front()}};
+    const std::vector<std::string> names = names_in(relative);
+    for (const RomFile* rom : roms) order.emplace_back(nearness(*rom, names), rom);
+    std::ranges::stable_sort(order, std::greater{}, [](const auto& one) { return one.first; });
+    return order;
+  }
+
+  // Of systems that have a ROM of that name, the one whose other files lie there.
+  bool sort_in_unsure(Naming&& naming) {
+    const auto known = [&](const Naming& one) {
+      const auto found = settled_.find({one.pattern, one.rom->info.system});
+      return found == settled_.end() ? std::size_t{0} : found->second;
+    };
+    std::vector<Naming> readings = std::move(naming.others);
+    naming.others.clear();
+    readings.insert(readings.begin(), std::move(naming));
+    const auto best = std::ranges::max_element(readings, {}, known);
+    if (known(*best) > 0) return sort_in_named(*best);
+    std::vector<std::string> systems;
+    for (const Naming& one : readings) systems.emplace_back(to_string(one.rom->info.system));
+    ++of_several_systems_[{best->pattern, systems}];
+    return true;
   }
 
   bool sort_in_named(const Naming& naming) {
@@ -398,6 +450,7 @@ class Learner {
     }
     if (!is_pattern(naming.pattern)) return false;
     const RomFile& rom = *naming.rom;
+    ++settled_[{naming.pattern, rom.info.system}];
     if (!naming.guess) {
       states_.push_back(
           {with_tags_as_stem(naming.pattern), rom.info.system, {}, naming.sign != StateSign::size});
@@ -493,6 +546,14 @@ class Learner {
         key.first, saves, to_string(key.second)));
   }
 
+  void ask_of_systems(const std::string& pattern, const std::vector<std::string>& systems,
+                      std::size_t files) {
+    questions_.push_back(fmt::format(
+        "{}: {} could be of {}: each has a ROM of that name; start a game there that only "
+        "one of them has, save in it, and learn again; or write the shelf by hand in bays.toml",
+        pattern, counted(files, "file"), fmt::join(systems, " or ")));
+  }
+
   // A question is asked only where one shelf would hold several files, and readings fit equally.
   void ask(const std::string& pattern, const std::map<std::string, std::size_t>& layouts) {
     std::size_t most = 0;
@@ -521,7 +582,9 @@ class Learner {
   mutable std::once_flag collected_;
   mutable Words words_;  // asked for only where a path holds no ROM's stem
   mutable FoldedNames folded_;
-  std::map<std::string, std::size_t> unreadable_;  // files by paths with names of lost case
+  std::map<std::string, std::size_t> unreadable_;   // files by paths with names of lost case
+  std::map<PatternOfSystem, std::size_t> settled_;  // files by what they surely are
+  std::map<std::pair<std::string, std::vector<std::string>>, std::size_t> of_several_systems_;
   std::vector<std::string> questions_;
   std::vector<Path> folders_;  // that are saves of their own
   std::vector<SlotFile> cards_;
@@ -552,10 +615,11 @@ Result<Bay> learn_bay(Storage& storage, const Catalog& catalog, std::string name
   if (bay.shelves.empty())
     return fail(
         Trouble::stopped, "no-match",
-        fmt::format(
-            "{}: nothing there is a memory card or a title's folder, and no save there carries the "
-            "name of a ROM beside it",
-            safe_text(bay.place.string())),
+        fmt::format("{}: {}", safe_text(bay.place.string()),
+                    bay.questions.empty()
+                        ? "nothing there is a memory card or a title's folder, and no save there "
+                          "carries the name of a ROM beside it"
+                        : "where saves belong there could not be told for sure"),
         !bay.questions.empty()
             ? bay.questions.front()
             : "start a game there once and save in it, so that an example exists, then learn "

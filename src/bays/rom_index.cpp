@@ -13,6 +13,7 @@
 
 #include "bytes/sha1.h"
 #include "bytes/text.h"
+#include "layouts/folders/path_text.h"
 #include "naming/tags.h"
 #include "storage/archive.h"
 #include "storage/archive_storage.h"
@@ -277,6 +278,16 @@ std::vector<const RomFile*> RomIndex::hashed_as(Storage& storage, std::string_vi
   for (const std::size_t at : places->second)
     if (const RomFile& rom = known_->roms[at]; holds(rom)) found.push_back(&rom);
   return found;
+}
+
+std::size_t nearness(const RomFile& rom, const std::vector<std::string>& names) {
+  const auto named = [&](const std::string& name) {
+    return std::ranges::find(names, name) != names.end();
+  };
+  const std::vector<std::string> folders = names_in(folder_text(rom.path));
+  const std::string system(to_string(rom.info.system));
+  return static_cast<std::size_t>(std::ranges::count_if(folders, named)) +
+         (named(system) || named(upper_ascii(system)) ? 1 : 0);
 }
 
 Hints hints_of(const RomInfo& rom, const Catalog& catalog) {

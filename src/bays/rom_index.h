@@ -72,6 +72,10 @@ class RomIndex {
   std::vector<const RomFile*> roms_;
 };
 
+/// How many of a path's names a ROM's folders have, its system counted as one of them. Of ROMs of
+/// one name for several systems the nearest is meant.
+[[nodiscard]] std::size_t nearness(const RomFile& rom, const std::vector<std::string>& names);
+
 /// What a ROM and the catalog tell about saves of a game.
 [[nodiscard]] Hints hints_of(const RomInfo& rom, const Catalog& catalog);
 

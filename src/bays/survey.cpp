@@ -8,6 +8,7 @@
 #include <set>
 
 #include "bays/name_fields.h"
+#include "bays/path_words.h"
 #include "bayswap/layout.h"
 #include "bayswap/naming.h"
 #include "bytes/text.h"
@@ -41,15 +42,15 @@ bool knows(Storage& storage, const Rule& rule, const Fields& fields, const Catal
   });
 }
 
-// `matched`: a shelf's pattern fits, but no ROM is called so.
-std::string reason_for(Storage& storage, const Path& path, bool matched) {
+// `matched`: a shelf's pattern fits, but no ROM is called so. `named`: the path has a ROM's name.
+std::string reason_for(Storage& storage, const Path& path, bool matched, bool named) {
   const auto view = storage.view(path, kSaveLimit);
   if (!view) return "cannot be read";
   if (state_sign(path.filename().string(), view->bytes(), {}, {}) != StateSign::none)
     return "a save state";
   if (matched) return "no ROM has this name";
-  return identify(view->bytes(), {}).empty() ? "no save that is known"
-                                             : "no ROM's name in its path";
+  if (identify(view->bytes(), {}).empty()) return "no save that is known";
+  return named ? "a ROM has its name, but no shelf is sure" : "no ROM's name in its path";
 }
 
 // Folders that are saves, each counted once for the shelf that explains it. What a title's accounts
@@ -169,9 +170,12 @@ void survey_files(Storage& storage, const Catalog& catalog, Bay& bay,
   bay.unexplained.resize(left.size());
   on_two_threads(left.size(), [&](std::size_t i) {
     const Verdict& verdict = verdicts[left[i]];
+    const bool named = !word_of_path(verdict.relative, [&](std::string_view word) {
+                          return all.has_stem(word);
+                        }).empty();
     bay.unexplained[i] =
         fmt::format("{}: {}", verdict.relative,
-                    reason_for(storage, files[left[i]].path, verdict.matching != nullptr));
+                    reason_for(storage, files[left[i]].path, verdict.matching != nullptr, named));
   });
 }
 

@@ -9,6 +9,7 @@
 #include "bays/rom_index.h"
 #include "bayswap/bay.h"
 #include "bayswap/carry.h"
+#include "bayswap/look.h"
 #include "bytes/text.h"
 #include "demo/makers.h"
 #include "support/bytes.h"
@@ -126,6 +127,84 @@ TEST(StrangeHashes, AreAskedAboutAndMakeNoShelf) {
   EXPECT_EQ(bay->shelves[0].pattern, "other/{stem}.srm");
   ASSERT_EQ(bay->questions.size(), 1U);
   EXPECT_TRUE(bay->questions[0].starts_with("keep/….srm: 2 saves of n64")) << bay->questions[0];
+}
+
+// Games that came out for two systems, under one name, with saves that fit both.
+class TwoSystems : public testing::Test {
+ protected:
+  void add(const std::string& stem, bool md, bool snes) {
+    if (md)
+      place_.write(md_roms_ + stem + ".md", demo::md_rom(upper_ascii(stem), "GM 00012345-00", 'E'));
+    if (snes) place_.write(snes_roms_ + stem + ".sfc", demo::snes_rom(upper_ascii(stem), 2, 3));
+    if (md)
+      place_.write(md_saves_ + stem + ".sav", demo::progress(stem, 0x2000, 1, std::byte{0}), 5);
+    if (snes)
+      place_.write(snes_saves_ + stem + ".sav", demo::progress(stem, 0x2000, 2, std::byte{0}), 5);
+  }
+  std::map<std::string, System> learned() {
+    add("Tin Orchard", true, true);
+    add("Copper Bell", true, true);
+    const auto bay = learn_bay(disk(), {}, "den", place_.path());
+    std::map<std::string, System> shelves;
+    if (!bay) questions_ = {bay.error().hint};
+    if (!bay) return shelves;
+    questions_ = bay->questions;
+    for (const Shelf& shelf : bay->shelves) {
+      EXPECT_TRUE(shelves.emplace(shelf.pattern, shelf.system).second) << shelf.pattern;
+      EXPECT_EQ(shelf.explains, shelf.of);
+    }
+    return shelves;
+  }
+  using Shelves = std::map<std::string, System>;
+  TempFolder place_;
+  std::string md_roms_ = "roms/one/";
+  std::string snes_roms_ = "roms/two/";
+  std::string md_saves_ = "saves/uno/";
+  std::string snes_saves_ = "saves/due/";
+  std::vector<std::string> questions_;
+};
+
+TEST_F(TwoSystems, AreToldByTheFoldersOfTheirRoms) {
+  md_saves_ = "saves/one/";
+  snes_saves_ = "saves/two/";
+  EXPECT_EQ(learned(), (Shelves{{"saves/one/{stem}.sav", System::md},
+                                {"saves/two/{stem}.sav", System::snes}}));
+  EXPECT_TRUE(questions_.empty());
+  // A look says the same without any bay.
+  const TempFolder own;
+  auto session = Session::open(disk(), {own / "config", own / "data"});
+  ASSERT_TRUE(session);
+  std::size_t saves = 0;
+  const auto see = [&](const Item& item) {
+    if (item.path.find("saves") == std::string::npos) return;
+    ++saves;
+    EXPECT_EQ(item.system, item.path.find("one") != std::string::npos ? System::md : System::snes)
+        << item.path;
+  };
+  ASSERT_TRUE(look(*session, place_.path(), {}, see));
+  EXPECT_EQ(saves, 4U);
+}
+
+TEST_F(TwoSystems, AreToldByTheNameOfTheSystem) {
+  md_saves_ = "saves/MD/";
+  snes_saves_ = "saves/snes/";
+  EXPECT_EQ(learned(), (Shelves{{"saves/MD/{stem}.sav", System::md},
+                                {"saves/snes/{stem}.sav", System::snes}}));
+}
+
+TEST_F(TwoSystems, AreToldByGamesThatOnlyOneOfThemHas) {
+  add("Moss Third", true, false);
+  add("Night Ferry", false, true);
+  EXPECT_EQ(learned(), (Shelves{{"saves/uno/{stem}.sav", System::md},
+                                {"saves/due/{stem}.sav", System::snes}}));
+  EXPECT_TRUE(questions_.empty());
+}
+
+TEST_F(TwoSystems, AreAskedAboutWhereNothingTells) {
+  EXPECT_EQ(learned(), Shelves{});
+  ASSERT_FALSE(questions_.empty());
+  EXPECT_TRUE(questions_.front().starts_with("saves/due/{stem}.sav: 2 files could be of "))
+      << questions_.front();
 }
 
 // A save goes beside its ROM, whichever folder that is, and the next one too.
