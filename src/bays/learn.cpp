@@ -137,6 +137,7 @@ class Learner {
       else if (!namings[i] || !sort_in_named(*namings[i]))
         nameless.push_back(candidates[i]);
     }
+    if (!unsure.empty()) settle();
     for (const std::size_t i : unsure)
       if (!sort_in_unsure(std::move(*namings[i]))) nameless.push_back(candidates[i]);
     on_two_threads(nameless.size(), [&](std::size_t i) { look_alone(nameless[i]); });
@@ -426,11 +427,27 @@ class Learner {
     return order;
   }
 
+  // Counts the habits of the files that are surely of one system.
+  void settle() {
+    for (const auto& [key, group] : groups_.all()) {
+      settled_[{any_reading(key.first), key.second}] += group.files;
+      for (FolderHabit& habit : folder_habits({key.first, key.second, group.folders}))
+        settled_in_folders_[{std::move(habit), key.second}] += group.files;
+    }
+    for (const SlotFile& state : states_) ++settled_[{any_reading(state.pattern), state.system}];
+  }
+
   // Of systems that have a ROM of that name, the one whose other files lie there.
   bool sort_in_unsure(Naming&& naming) {
     const auto known = [&](const Naming& one) {
-      const auto found = settled_.find({one.pattern, one.rom->info.system});
-      return found == settled_.end() ? std::size_t{0} : found->second;
+      const System system = one.rom->info.system;
+      const auto exact = settled_.find({any_reading(one.pattern), system});
+      std::size_t files = exact == settled_.end() ? 0 : exact->second;
+      for (const FolderHabit& habit : folder_habits({one.pattern, system, {one.folders}}))
+        if (const auto other = settled_in_folders_.find({habit, system});
+            other != settled_in_folders_.end())
+          files = std::max(files, other->second);
+      return files;
     };
     std::vector<Naming> readings = std::move(naming.others);
     naming.others.clear();
@@ -450,7 +467,6 @@ class Learner {
     }
     if (!is_pattern(naming.pattern)) return false;
     const RomFile& rom = *naming.rom;
-    ++settled_[{naming.pattern, rom.info.system}];
     if (!naming.guess) {
       states_.push_back(
           {with_tags_as_stem(naming.pattern), rom.info.system, {}, naming.sign != StateSign::size});
@@ -583,7 +599,8 @@ class Learner {
   mutable Words words_;  // asked for only where a path holds no ROM's stem
   mutable FoldedNames folded_;
   std::map<std::string, std::size_t> unreadable_;   // files by paths with names of lost case
-  std::map<PatternOfSystem, std::size_t> settled_;  // files by what they surely are
+  std::map<PatternOfSystem, std::size_t> settled_;  // sure files by their habits, see settle()
+  std::map<std::pair<FolderHabit, System>, std::size_t> settled_in_folders_;
   std::map<std::pair<std::string, std::vector<std::string>>, std::size_t> of_several_systems_;
   std::vector<std::string> questions_;
   std::vector<Path> folders_;  // that are saves of their own

@@ -66,6 +66,13 @@ std::vector<Opening> openings_of(const PlacedPattern& placed) {
 
 }  // namespace
 
+std::vector<FolderHabit> folder_habits(const PlacedPattern& placed) {
+  std::vector<FolderHabit> habits;
+  for (Opening& opening : openings_of(placed))
+    habits.push_back({any_reading(std::move(opening.pattern)), std::move(opening.base)});
+  return habits;
+}
+
 std::string common_rom_folder(const std::set<SaveAndRomFolder>& folders) {
   Path common = folders.begin()->rom;
   for (const SaveAndRomFolder& folder : folders) {

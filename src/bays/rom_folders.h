@@ -33,6 +33,16 @@ struct PlacedPattern {
 /// folder of the shelf.
 [[nodiscard]] std::vector<std::string> with_rom_folders(const std::vector<PlacedPattern>& placed);
 
+/// A pattern with the last folders of its ROMs as `{folder}`, in any reading, and the folder of
+/// ROMs above them: what saves of one habit have in common, wherever their ROMs are sorted in.
+struct FolderHabit {
+  std::string pattern;
+  std::string base;
+
+  friend auto operator<=>(const FolderHabit&, const FolderHabit&) = default;
+};
+[[nodiscard]] std::vector<FolderHabit> folder_habits(const PlacedPattern& placed);
+
 /// The folder that all ROMs lie in or below.
 [[nodiscard]] std::string common_rom_folder(const std::set<SaveAndRomFolder>& folders);
 

@@ -252,13 +252,23 @@ std::vector<const RomFile*> RomIndex::matching(std::string_view stem,
     if (entry == table.end()) return;
     for (const std::size_t at : entry->second) {
       const RomFile& rom = known_->roms[at];
-      if ((!system || rom.info.system == *system) && regions_agree(stem, rom.stem) && holds(rom))
+      if ((!system || rom.info.system == *system) && tags_agree(stem, rom.stem) && holds(rom))
         found.push_back(&rom);
     }
   };
   collect(known_->by_stem, std::string(stem));
-  if (found.empty()) collect(known_->by_title, plain_title(stem));
-  return found;
+  if (!found.empty()) return found;
+  collect(known_->by_title, plain_title(stem));
+  return closest_in_name(std::move(found), std::string(stem));
+}
+
+std::vector<const RomFile*> closest_in_name(std::vector<const RomFile*> roms,
+                                            const std::string& name) {
+  unsigned most = 0;
+  if (roms.size() < 2) return roms;
+  for (const RomFile* rom : roms) most = std::max(most, name_closeness(name, rom->stem));
+  std::erase_if(roms, [&](const RomFile* rom) { return name_closeness(name, rom->stem) < most; });
+  return roms;
 }
 
 const RomHashes& RomIndex::hashes_of(Storage& storage, const RomFile& rom) const {

@@ -55,7 +55,7 @@ class RomIndex {
   [[nodiscard]] const RomFile* at(const Path& path) const;
   [[nodiscard]] bool has_path(const Path& path) const { return at(path) != nullptr; }
   /// The ROMs of this exact stem; else those whose name or header title is the same but for tags,
-  /// case and punctuation.
+  /// case and punctuation, and of them the closest in name.
   [[nodiscard]] std::vector<const RomFile*> matching(std::string_view stem,
                                                      std::optional<System> system) const;
   /// One of the ROMs' hashes. All of them are read when the first is asked for.
@@ -71,6 +71,10 @@ class RomIndex {
   std::optional<std::string> folder_;  // the only one that counts
   std::vector<const RomFile*> roms_;
 };
+
+/// Those of the ROMs whose names agree most with a name, in its words and tags.
+[[nodiscard]] std::vector<const RomFile*> closest_in_name(std::vector<const RomFile*> roms,
+                                                          const std::string& name);
 
 /// How many of a path's names a ROM's folders have, its system counted as one of them. Of ROMs of
 /// one name for several systems the nearest is meant.

@@ -109,12 +109,12 @@ Roms same_game(const Roms& roms, const RomFile& rom, const Catalog& catalog) {
 Roms by_name(const Roms& roms, const std::string& stem, const Catalog& catalog) {
   const std::string plain = plain_title(stem);
   auto found = select(roms, [&](const RomFile& rom) {
-    return plain_title(rom.stem) == plain && regions_agree(stem, rom.stem);
+    return plain_title(rom.stem) == plain && tags_agree(stem, rom.stem);
   });
   if (found.empty())
     found = select(roms, [&](const RomFile& rom) {
       const CatalogGame* known = catalog.find(rom.info);
-      return regions_agree(stem, rom.stem) &&
+      return tags_agree(stem, rom.stem) &&
              (titles_agree(stem, rom.info.game.title) ||
               (known != nullptr && plain_title(known->title) == plain));
     });
@@ -475,6 +475,7 @@ std::optional<TargetGame> find_target_game(Session& session, RomFolders& folders
       guessed = true;
     }
   }
+  if (request.game.empty()) found = closest_in_name(std::move(found), source.stem);
   if (found.size() > 1) {
     checks.add(many(found, bay.name));
     return std::nullopt;

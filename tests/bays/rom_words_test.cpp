@@ -200,6 +200,29 @@ TEST_F(TwoSystems, AreToldByGamesThatOnlyOneOfThemHas) {
   EXPECT_TRUE(questions_.empty());
 }
 
+// The folders are called alike for both systems; another folder's game tells which habit it is.
+TEST_F(TwoSystems, AreToldByOtherFoldersOfTheSameHabit) {
+  for (const char* folder : {"tile", "quiet"}) {
+    const bool both = std::string(folder) == "tile";
+    const std::string inner = std::string(folder) + "/";
+    std::tie(md_roms_, snes_roms_) = std::pair{"one/" + inner, "two/" + inner};
+    std::tie(md_saves_, snes_saves_) = std::pair{"uno/" + inner, "due/" + inner};
+    if (both)
+      add("Tin Orchard", true, true);
+    else
+      add("Moss Third", true, false), add("Night Ferry", false, true);
+  }
+  const auto bay = learn_bay(disk(), {}, "den", place_.path());
+  ASSERT_TRUE(bay) << bay.error().text;
+  EXPECT_TRUE(bay->questions.empty());
+  std::set<std::tuple<std::string, System, std::size_t>> shelves;
+  for (const Shelf& shelf : bay->shelves)
+    shelves.emplace(shelf.pattern, shelf.system, shelf.explains);
+  EXPECT_THAT(shelves, testing::UnorderedElementsAre(
+                           std::tuple("uno/{folder}/{stem}.sav", System::md, 2U),
+                           std::tuple("due/{folder}/{stem}.sav", System::snes, 2U)));
+}
+
 TEST_F(TwoSystems, AreAskedAboutWhereNothingTells) {
   EXPECT_EQ(learned(), Shelves{});
   ASSERT_FALSE(questions_.empty());
@@ -308,6 +331,19 @@ TEST_F(SilentHeaders, LeaveTheWordToNames) {
   ASSERT_FALSE(move.checks.empty());
   EXPECT_EQ(move.checks.front().code, "rom-match");
   EXPECT_EQ(test::read(there_ / "Tin Orchard (Europe).sav"), test::read(here_ / "Tin Orchard.sav"));
+}
+
+// Several ROMs bear the title; the tags of another set say which of them it is.
+TEST_F(SilentHeaders, LeaveTheWordToTags) {
+  for (const char* tags : {"(Japan) (Rev 1)", "(Europe)", "(Europe) (Rev 1)", "(Europe) (Disc 2)"})
+    add(there_, std::string("Copper Bell ") + tags, false);
+  add(here_, "Copper Bell (E) (V1.1) [!]", true);
+  std::filesystem::remove(here_ / "Tin Orchard.nes");
+  std::filesystem::remove(here_ / "Tin Orchard.sav");
+  const MoveReport move = carried();
+  EXPECT_EQ(move.status, MoveStatus::done);
+  EXPECT_EQ(test::read(there_ / "Copper Bell (Europe) (Rev 1).sav"),
+            test::read(here_ / "Copper Bell (E) (V1.1) [!].sav"));
 }
 
 }  // namespace

@@ -289,9 +289,40 @@ TEST(Tags, NameRegions) {
       {"A (World)", Region::any},     {"A (America, Europe)", Region::any},
       {"Europe", Region::unknown},    {"A (Proto", Region::unknown}};
   for (const auto& [name, region] : known) EXPECT_EQ(region_of_name(name), region) << name;
-  EXPECT_TRUE(regions_agree("A (U)", "A"));
-  EXPECT_TRUE(regions_agree("A (U)", "A (World)"));
-  EXPECT_FALSE(regions_agree("A (U)", "A (Europe)"));
+  EXPECT_TRUE(tags_agree("A (U)", "A"));
+  EXPECT_TRUE(tags_agree("A (U)", "A (World)"));
+  EXPECT_FALSE(tags_agree("A (U)", "A (Europe)"));
+}
+
+TEST(Tags, TellDiscsRevisionsAndLanguages) {
+  using Known = std::pair<std::string, NameTags>;
+  for (const auto& [name, tags] :
+       {Known{"A (Europe) (Disc 2) (Rev 1)", {Region::europe, "2", 1, 0}},
+        Known{"A (E) (V1.3) [!]", {Region::europe, "", 3, 0}},
+        Known{"A (Japan) (Disk 10 of 12) (Rev B)", {Region::japan, "10", 2, 0}},
+        Known{"A (En,Fr, De) (REV02)", {Region::unknown, "", 2, 3}},
+        Known{"A (M5) (Side B)", {Region::unknown, "b", 0, 5}},
+        Known{"A (v1) (version 2.4) (Fr)", {Region::unknown, "", 4, 1}},
+        // These say nothing.
+        Known{"A (Rev) (Disc ) (Disc one) (v1.x) (Reverb) (Vision) (m) (Europe", {}},
+        Known{"A (Rev 99999999999999999999) (Disc 123)", {}}, Known{"Disc 1 Rev 2", {}}})
+    EXPECT_EQ(tags_of_name(name), tags) << name;
+  EXPECT_TRUE(tags_agree("A (Disc 1)", "A (CD 1) (U)"));
+  EXPECT_TRUE(tags_agree("A (Disc 1)", "A"));
+  EXPECT_FALSE(tags_agree("A (Disc 1)", "A (Disc 2)"));
+}
+
+// Each pair: the first is closer to the name.
+TEST(Tags, MakeNamesMoreOrLessClose) {
+  const std::string name = "Moss & Motor (Europe) (Disc 1) (Rev 1) (En,Fr)";
+  for (const auto& [closer, farther] : std::vector<std::pair<std::string, std::string>>{
+           {"moss & motor (J)", "Moss Motor (E) (Disc 1) (V1.1) (M2)"},
+           {"Moss & Motor (E)", "Moss & Motor (Disc 1) (Rev 1)"},
+           {"Moss & Motor", "Moss & Motor (U) (Disc 1)"},
+           {"Moss & Motor (E) (Disc 1)", "Moss & Motor (E) (Rev 1) (M2)"},
+           {"Moss & Motor (E) (Rev A)", "Moss & Motor (E) (M2)"},
+           {"Moss & Motor (E) (M2)", "Moss & Motor (E) (M3)"}})
+    EXPECT_GT(name_closeness(name, closer), name_closeness(name, farther)) << closer;
 }
 
 TEST(Titles, AgreeWhenTheHeaderCutThem) {
