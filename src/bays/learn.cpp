@@ -3,16 +3,13 @@
 #include <fmt/ranges.h>
 
 #include <algorithm>
-#include <functional>
-#include <iterator>
 #include <map>
-#include <mutex>
 #include <optional>
 #include <set>
 #include <unordered_map>
 
 #include "bays/file_names.h"
-#include "bays/name_fields.h"
+#include "bays/path_reader.h"
 #include "bays/path_words.h"
 #include "bays/rom_folders.h"
 #include "bays/rom_index.h"
@@ -43,60 +40,6 @@ struct Candidate {
   bool state = false;               // its bytes or name say so
 };
 
-// What a file's path and content say of it together.
-struct Naming {
-  std::string pattern;
-  const RomFile* rom = nullptr;
-  SaveAndRomFolder folders;
-  StateSign sign = StateSign::none;
-  std::optional<Guess> guess;     // none: a save state
-  bool titled = false;            // the ROM's title is the same as its stem
-  std::set<std::string> spelled;  // fields whose letters tell capitals from small ones
-  std::string regional;           // the pattern with the ROM's region open; empty where it has none
-  std::string folded;             // the path but for a ROM's name in whatever letters
-  bool only_folded = false;       // they are not those of the ROM
-  std::vector<Naming> others;     // of other systems' ROMs that are called so and lie no farther
-};
-
-bool has_letters(std::string_view word) {
-  return lower_ascii(word) != upper_ascii(word);
-}
-
-// What ROMs are called in other words than their files' names: the field of each word, and the ROMs
-// that have it. A word that two ROMs share in different fields says nothing.
-using Words =
-    std::map<std::string, std::pair<std::string, std::vector<const RomFile*>>, std::less<>>;
-
-// The words that a ROM can lend to a path, with the field of each.
-using LentWords = std::function<std::vector<std::pair<std::string, std::string>>(const RomFile&)>;
-
-Words words_of(const RomIndex& index, const LentWords& lent) {
-  Words words;
-  std::set<std::string> unclear;
-  for (const RomFile* rom : index.roms())
-    for (const auto& [word, field] : lent(*rom)) {
-      auto& [known, roms] = words[word];
-      if (!known.empty() && known != field) unclear.insert(word);
-      known = field;
-      if (std::ranges::find(roms, rom) == roms.end()) roms.push_back(rom);
-    }
-  for (const std::string& word : unclear) words.erase(word);
-  return words;
-}
-
-// ROMs by their names and titles in small letters.
-using FoldedNames = std::map<std::string, std::vector<const RomFile*>, std::less<>>;
-
-FoldedNames folded_names_of(const RomIndex& index, const Catalog& catalog) {
-  FoldedNames folded;
-  for (const RomFile* rom : index.roms())
-    for (const std::string& name :
-         std::set{lower_ascii(rom->stem), lower_ascii(people_title(*rom, catalog)),
-                  lower_ascii(rom->info.game.title)})
-      if (name.size() >= kLeastWord) folded[name].push_back(rom);
-  return folded;
-}
-
 class Learner {
  public:
   [[nodiscard]] const std::vector<std::string>& questions() const { return questions_; }
@@ -122,12 +65,15 @@ class Learner {
         candidates[i] = {&files_[i], below(place_, path)};
     });
     std::erase_if(candidates, [](const Candidate& one) { return one.file == nullptr; });
-    hashed_ = std::ranges::any_of(candidates,
-                                  [](const Candidate& one) { return has_hash_word(one.relative); });
-    std::vector<std::optional<Naming>> namings(candidates.size());
-    on_two_threads(candidates.size(),
-                   [&](std::size_t i) { namings[i] = naming_of(candidates[i]); });
-    for (const std::optional<Naming>& naming : namings)
+    const PathReader reader(storage_, catalog_, place_, roms_,
+                            std::ranges::any_of(candidates, [](const Candidate& one) {
+                              return has_hash_word(one.relative);
+                            }));
+    std::vector<std::optional<PathReading>> namings(candidates.size());
+    on_two_threads(candidates.size(), [&](std::size_t i) {
+      namings[i] = reader.read(*candidates[i].file, candidates[i].relative);
+    });
+    for (const std::optional<PathReading>& naming : namings)
       if (naming && naming->only_folded) unreadable_.emplace(naming->folded, 0);
     std::vector<Candidate> nameless;
     std::vector<std::size_t> unsure;
@@ -195,7 +141,7 @@ class Learner {
     for (const Guess& guess : candidate.guesses) {
       const LayoutInfo& info = guess.layout->info();
       if (info.kind != Kind::card_save || guess.confidence == Confidence::possible) continue;
-      const auto view = view_of(candidate);
+      const auto view = view_of_file(storage_, *candidate.file);
       if (!view) return false;
       Hints hints;
       hints.file_name = candidate.file->path.filename().string();
@@ -262,169 +208,13 @@ class Learner {
 
   // What the content says without any ROM.
   void look_alone(Candidate& candidate) const {
-    const auto view = view_of(candidate);
+    const auto view = view_of_file(storage_, *candidate.file);
     if (!view) return;
     Hints hints;
     hints.file_name = candidate.file->path.filename().string();
     if (companions_) hints.companion = read_companion(storage_, candidate.file->path);
     candidate.guesses = identify(view->bytes(), hints);
     candidate.state = state_sign(hints.file_name, view->bytes(), {}, {}) >= StateSign::form;
-  }
-
-  // The ROM whose name, or other word, stands in the path, and that can have left the content.
-  std::optional<Naming> naming_of(const Candidate& candidate) const {
-    const std::string stem = word_of_path(
-        candidate.relative, [&](std::string_view word) { return roms_.has_stem(word); });
-    if (!stem.empty()) {
-      std::vector<const RomFile*> roms = roms_.matching(stem, std::nullopt);
-      std::erase_if(roms, [&](const RomFile* rom) { return rom->stem != stem; });
-      auto naming = naming_for(candidate, stem, "stem", roms);
-      if (naming) naming->titled = people_title(*naming->rom, catalog_) == stem;
-      return naming;
-    }
-    std::call_once(collected_, [this] {
-      words_ = words_of(roms_, [this](const RomFile& rom) { return lent_by(rom); });
-      folded_ = folded_names_of(roms_, catalog_);
-    });
-    const std::string word = word_of_path(
-        candidate.relative, [&](std::string_view text) { return words_.contains(text); });
-    const std::string folded = name_in_any_letters(candidate.relative);
-    if (folded.size() > word.size()) {
-      auto naming = naming_for(candidate, folded, "stem", folded_.at(lower_ascii(folded)));
-      if (naming) {
-        naming->folded = with_name_open(candidate.relative, folded, *naming->rom);
-        naming->only_folded = true;
-        return naming;
-      }
-    }
-    if (word.empty()) return std::nullopt;
-    const auto& [field, roms] = words_.at(word);
-    auto naming = naming_for(candidate, word, field, roms);
-    if (naming && folded == word)
-      naming->folded = with_name_open(candidate.relative, folded, *naming->rom);
-    return naming;
-  }
-
-  // The path as far as all saves of one habit share it.
-  std::string with_name_open(const std::string& relative, const std::string& name,
-                             const RomFile& rom) const {
-    const std::string plain = lower_ascii(relative);
-    const std::string folded = lower_ascii(name);
-    Naming naming;
-    std::size_t from = 0;
-    for (std::size_t at = plain.find(folded); at != std::string::npos;
-         at = plain.find(folded, from)) {
-      naming.pattern += literal_text(std::string_view(relative).substr(from, at - from)) + "…";
-      from = at + folded.size();
-    }
-    naming.pattern += literal_text(std::string_view(relative).substr(from));
-    naming.rom = &rom;
-    open_other_words(naming);
-    return naming.pattern;
-  }
-
-  // A ROM's name or title as it stands in a path, whatever its capitals and small letters.
-  std::string name_in_any_letters(const std::string& relative) const {
-    if (folded_.empty()) return {};
-    const std::string plain = lower_ascii(relative);
-    const std::string folded =
-        word_of_path(plain, [&](std::string_view text) { return folded_.contains(text); });
-    return folded.empty() ? folded : relative.substr(plain.rfind(folded), folded.size());
-  }
-
-  // Hashes only where some path has a word that looks like one, since whole ROMs are read for them.
-  std::vector<std::pair<std::string, std::string>> lent_by(const RomFile& rom) const {
-    auto words = words_of_rom(rom, catalog_);
-    if (hashed_) {
-      auto more = words_of_hashes(roms_.hashes_of(storage_, rom));
-      std::ranges::move(more, std::back_inserter(words));
-    }
-    return words;
-  }
-
-  // Opens the other words of the ROM in a pattern, such as a folder that bears its code.
-  void open_other_words(Naming& naming) const {
-    for (const auto& [word, field] : lent_by(*naming.rom)) {
-      std::string more = with_field(naming.pattern, word, field);
-      if (more == naming.pattern || !NamingPattern::parse(more)) continue;
-      naming.pattern = std::move(more);
-      if (field != "title" && has_letters(word)) naming.spelled.insert(field);
-    }
-  }
-
-  // The same for its region, which may stand there by chance.
-  static std::string with_region(const std::string& pattern, Region region) {
-    if (region == Region::unknown || region == Region::other || region == Region::any) return {};
-    const std::string word(to_string(region));
-    for (const auto& [text, field] :
-         {std::pair(word, "region"), std::pair(upper_ascii(word), "region:upper")}) {
-      std::string regional = with_field(pattern, text, field);
-      if (regional != pattern && NamingPattern::parse(regional)) return regional;
-    }
-    return {};
-  }
-
-  Result<FileView> view_of(const Candidate& candidate) const {
-    const auto& [path, info] = *candidate.file;
-    if (info.size > kSaveLimit) return storage_.view(path, kSaveLimit);
-    auto seen = storage_.view_if(path, info, 0, {});
-    if (!seen) return tl::unexpected(seen.error());
-    return std::move(**seen);
-  }
-
-  std::optional<Naming> naming_for(const Candidate& candidate, const std::string& word,
-                                   const std::string& field,
-                                   const std::vector<const RomFile*>& roms) const {
-    const auto view = view_of(candidate);
-    if (!view) return std::nullopt;
-    const std::string name = candidate.file->path.filename().string();
-    std::optional<Naming> best;
-    std::size_t best_nearness = 0;
-    for (const auto& [near, rom] : nearest_first(candidate.relative, roms)) {
-      if (best && (near < best_nearness || has_system(*best, rom->info.system))) continue;
-      const Hints hints = hints_of(rom->info, catalog_);
-      auto guesses = identify(view->bytes(), hints);
-      const StateSign sign = state_sign(name, view->bytes(), guesses, hints);
-      const bool save = !guesses.empty() && guesses.front().confidence != Confidence::possible;
-      if (sign == StateSign::none && !save) continue;
-      Naming naming;
-      naming.rom = rom;
-      const std::size_t slash = candidate.relative.rfind('/');
-      naming.folders = {candidate.relative.substr(0, slash == std::string::npos ? 0 : slash),
-                        folder_of(*rom)};
-      naming.pattern = pattern_of(candidate.relative, word, field);
-      if (field != "stem" && field != "title" && has_letters(word)) naming.spelled.insert(field);
-      if (has_words(naming.pattern)) {
-        open_other_words(naming);
-        naming.regional = with_region(naming.pattern, rom->info.game.region);
-      }
-      naming.sign = sign;
-      if (sign == StateSign::none) naming.guess = std::move(guesses.front());
-      if (best) {
-        best->others.push_back(std::move(naming));
-      } else {
-        best = std::move(naming);
-        best_nearness = near;
-      }
-    }
-    return best;
-  }
-
-  static bool has_system(const Naming& naming, System system) {
-    return naming.rom->info.system == system ||
-           std::ranges::any_of(naming.others, [&](const Naming& other) {
-             return other.rom->info.system == system;
-           });
-  }
-
-  static std::vector<std::pair<std::size_t, const RomFile*>> nearest_first(
-      const std::string& relative, const std::vector<const RomFile*>& roms) {
-    std::vector<std::pair<std::size_t, const RomFile*>> order;
-    if (roms.size() == 1) return {{0, roms.front()}};
-    const std::vector<std::string> names = names_in(relative);
-    for (const RomFile* rom : roms) order.emplace_back(nearness(*rom, names), rom);
-    std::ranges::stable_sort(order, std::greater{}, [](const auto& one) { return one.first; });
-    return order;
   }
 
   // Counts the habits of the files that are surely of one system.
@@ -438,8 +228,8 @@ class Learner {
   }
 
   // Of systems that have a ROM of that name, the one whose other files lie there.
-  bool sort_in_unsure(Naming&& naming) {
-    const auto known = [&](const Naming& one) {
+  bool sort_in_unsure(PathReading&& naming) {
+    const auto known = [&](const PathReading& one) {
       const System system = one.rom->info.system;
       const auto exact = settled_.find({any_reading(one.pattern), system});
       std::size_t files = exact == settled_.end() ? 0 : exact->second;
@@ -449,18 +239,18 @@ class Learner {
           files = std::max(files, other->second);
       return files;
     };
-    std::vector<Naming> readings = std::move(naming.others);
+    std::vector<PathReading> readings = std::move(naming.others);
     naming.others.clear();
     readings.insert(readings.begin(), std::move(naming));
     const auto best = std::ranges::max_element(readings, {}, known);
     if (known(*best) > 0) return sort_in_named(*best);
     std::vector<std::string> systems;
-    for (const Naming& one : readings) systems.emplace_back(to_string(one.rom->info.system));
+    for (const PathReading& one : readings) systems.emplace_back(to_string(one.rom->info.system));
     ++of_several_systems_[{best->pattern, systems}];
     return true;
   }
 
-  bool sort_in_named(const Naming& naming) {
+  bool sort_in_named(const PathReading& naming) {
     if (const auto letters = unreadable_.find(naming.folded); letters != unreadable_.end()) {
       ++letters->second;
       return true;
@@ -484,11 +274,6 @@ class Learner {
     ++group.votes[id];
     if (naming.guess->by_content) ++group.evidence[id];
     return true;
-  }
-
-  std::string folder_of(const RomFile& rom) const {
-    const std::string folder(folder_text(rom.path));
-    return folder == place_.native() ? "." : text_below(place_.native(), folder);
   }
 
   // Saves without any ROM near them: where their content says what they are, their folder and
@@ -594,10 +379,6 @@ class Learner {
   RomIndex roms_;
   bool companions_;                                 // some file there is called as second files are
   std::unordered_map<std::string, bool> patterns_;  // whether a text is one
-  bool hashed_ = false;                             // whether hashes of ROMs may stand in paths
-  mutable std::once_flag collected_;
-  mutable Words words_;  // asked for only where a path holds no ROM's stem
-  mutable FoldedNames folded_;
   std::map<std::string, std::size_t> unreadable_;   // files by paths with names of lost case
   std::map<PatternOfSystem, std::size_t> settled_;  // sure files by their habits, see settle()
   std::map<std::pair<FolderHabit, System>, std::size_t> settled_in_folders_;

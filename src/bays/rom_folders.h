@@ -39,7 +39,9 @@ struct FolderHabit {
   std::string pattern;
   std::string base;
 
-  friend auto operator<=>(const FolderHabit&, const FolderHabit&) = default;
+  friend bool operator<(const FolderHabit& a, const FolderHabit& b) {
+    return std::tie(a.pattern, a.base) < std::tie(b.pattern, b.base);
+  }
 };
 [[nodiscard]] std::vector<FolderHabit> folder_habits(const PlacedPattern& placed);
 
