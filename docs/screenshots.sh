@@ -45,7 +45,11 @@ for game in 'Ember Atlas.nes' 'Ember Atlas.sav' 'Moss & Motor (Europe).gba' 'Mos
     *) cp "drawer/$game" capitals/ ;;
   esac
 done
-shot bay-learn 'bayswap bay learn den den' 'find capitals -type f' 'bayswap bay learn capitals capitals'
+mkdir -p sorted/C sorted/G
+cp den/roms/n64/Copper* den/saves/Copper* sorted/C/
+cp den/roms/n64/Glacier* den/saves/Glacier* sorted/G/
+shot bay-learn 'bayswap bay learn den den' 'find sorted -type f' 'bayswap bay learn sorted sorted' \
+  'find capitals -type f' 'bayswap bay learn capitals capitals'
 shot carry-plan 'bayswap carry "reader:Copper Tide" --to den --plan' \
   'bayswap carry "downloads/Copper Tide (Europe).sra" --to den --plan' \
   'bayswap carry "reader/dead battery/Lantern Drift.srm" --to den --plan'

@@ -49,13 +49,18 @@ std::vector<const RomFile*> rom_candidates(RomFolders& folders, const Inspection
   return folders.beside(found.path.parent_path()).matching(stem, options.system);
 }
 
-// Keeps the ROMs whose family can have left these bytes at all; of those the nearest.
-std::vector<const RomFile*> plausible(std::vector<const RomFile*> roms, const Path& path,
-                                      ByteView bytes, const Catalog& catalog) {
+// Keeps the ROMs whose family can have left these bytes at all.
+std::vector<const RomFile*> plausible(std::vector<const RomFile*> roms, ByteView bytes,
+                                      const Catalog& catalog) {
   if (roms.size() < 2) return roms;
   std::erase_if(roms, [&](const RomFile* rom) {
     return identify(bytes, hints_of(rom->info, catalog)).empty();
   });
+  return roms;
+}
+
+std::vector<const RomFile*> nearest(std::vector<const RomFile*> roms, const Path& path) {
+  if (roms.size() < 2) return roms;
   const std::vector<std::string> names = names_in(path.native());
   std::size_t most = 0;
   for (const RomFile* rom : roms) most = std::max(most, nearness(*rom, names));
@@ -103,7 +108,7 @@ bool is_state(const Inspection& found) {
 std::optional<RomFile> namesake_in_bays(const Catalog& catalog, RomFolders& folders,
                                         const Inspection& found) {
   auto roms = folders.of_bays().matching(stem_of(found.path), std::nullopt);
-  const auto fitting = plausible(roms, found.path, found.view.bytes(), catalog);
+  const auto fitting = plausible(roms, found.view.bytes(), catalog);
   if (!fitting.empty()) roms = fitting;
   if (roms.empty()) return std::nullopt;
   for (const RomFile* rom : roms)
@@ -252,8 +257,9 @@ Result<Inspection> inspect(Session& session, RomFolders& folders, const Path& pa
     }
   } else {
     found.shelf = find_shelf(session, folders, path);
-    auto roms = plausible(rom_candidates(folders, found, options), path, found.view.bytes(),
-                          session.catalog);
+    auto roms = nearest(
+        plausible(rom_candidates(folders, found, options), found.view.bytes(), session.catalog),
+        path);
     if (roms.size() == 1) found.rom = *roms.front();
     if (roms.size() > 1)
       for (const RomFile* rom : roms) found.several_roms.push_back(rom->path.string());
