@@ -65,6 +65,24 @@ class Learner {
         candidates[i] = {&files_[i], below(place_, path)};
     });
     std::erase_if(candidates, [](const Candidate& one) { return one.file == nullptr; });
+    const std::vector<Candidate> left = sort_in_by_path(std::move(candidates));
+    groups_.merge();
+    sort_in_alone(left);
+    for (const auto& [key, saves] : groups_.unruly()) ask_of_words(key, saves);
+    for (const auto& [key, files] : of_several_systems_)
+      ask_of_systems(key.first, key.second, files);
+    shelve_cards();
+    std::vector<Shelf> found = shelves_of_groups();
+    add_state_shelves(found);
+    // One file may be called so by a slip; then other shelves say how it should be called.
+    for (const auto& [path, files] : unreadable_)
+      if (files > 1 || found.empty()) ask_of_letters(path, files);
+    return found;
+  }
+
+ private:
+  // What paths, and then contents alone, say. Gives back what neither of them does.
+  std::vector<Candidate> sort_in_by_path(std::vector<Candidate> candidates) {
     const PathReader reader(storage_, catalog_, place_, roms_,
                             std::ranges::any_of(candidates, [](const Candidate& one) {
                               return has_hash_word(one.relative);
@@ -90,12 +108,10 @@ class Learner {
     std::vector<Candidate> left;
     for (Candidate& candidate : nameless)
       if (!sort_in_card(candidate)) left.push_back(std::move(candidate));
-    groups_.merge();
-    sort_in_alone(left);
-    for (const auto& [key, saves] : groups_.unruly()) ask_of_words(key, saves);
-    for (const auto& [key, files] : of_several_systems_)
-      ask_of_systems(key.first, key.second, files);
-    shelve_cards();
+    return left;
+  }
+
+  std::vector<Shelf> shelves_of_groups() const {
     std::vector<Shelf> found;
     for (const auto& [key, group] : groups_.all()) {
       Shelf shelf;
@@ -107,14 +123,9 @@ class Learner {
       if (!group.folders.empty()) shelf.roms = common_rom_folder(group.folders);
       found.push_back(std::move(shelf));
     }
-    add_state_shelves(found);
-    // One file may be called so by a slip; then other shelves say how it should be called.
-    for (const auto& [path, files] : unreadable_)
-      if (files > 1 || found.empty()) ask_of_letters(path, files);
     return found;
   }
 
- private:
   // Saves that are folders: their path, or a file in them, says so.
   void sort_in_folders() {
     for (const FoundFolder& found : find_folders(storage_, place_, files_)) {

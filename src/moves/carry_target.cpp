@@ -121,6 +121,26 @@ Roms by_name(const Roms& roms, const std::string& stem, const Catalog& catalog) 
   return found;
 }
 
+struct Alike {
+  Roms roms;
+  bool by_name = false;  // and by nothing else
+};
+
+// The ROMs of a save's game: by the exact stem, else by what its own ROM says, else by the name; of
+// several the closest in name.
+Alike alike(const Roms& roms, const std::optional<RomFile>& own, const std::string& stem,
+            const Catalog& catalog) {
+  Alike found;
+  found.roms = select(roms, [&](const RomFile& rom) { return rom.stem == stem; });
+  if (found.roms.empty()) {
+    const bool told = own && says_its_game(*own, catalog);
+    found.by_name = !told;
+    found.roms = told ? same_game(roms, *own, catalog) : by_name(roms, stem, catalog);
+  }
+  found.roms = closest_in_name(std::move(found.roms), stem);
+  return found;
+}
+
 Finding many(const Roms& roms, const std::string& bay) {
   std::vector<std::string> names;
   for (const RomFile* rom : roms) names.push_back(safe_text(rom->path.filename().string()));
@@ -448,34 +468,27 @@ std::optional<TargetGame> find_target_game(Session& session, RomFolders& folders
   }
   const Roms roms = roms_of(folders, bay, system);
   Roms found;
+  // With --from, the text named the save in its own bay; what fits there follows from the save.
+  const bool text_is_of_target =
+      !request.game.empty() && (request.from.empty() || !request.saves.empty());
+  bool guessed = false;                 // by the name alone
+  bool told = request.rom.has_value();  // by the user
   if (request.rom && source.rom) {
     found = select(roms, [&](const RomFile& rom) {
       std::error_code ignored;
       return std::filesystem::equivalent(rom.path, *request.rom, ignored);
     });
-    if (found.empty())
-      found = select(roms, [&](const RomFile& rom) { return rom.stem == source.rom->stem; });
-    if (found.empty())
-      found = says_its_game(*source.rom, session.catalog)
-                  ? same_game(roms, *source.rom, session.catalog)
-                  : by_name(roms, source.rom->stem, session.catalog);
+    if (found.empty()) found = alike(roms, source.rom, source.rom->stem, session.catalog).roms;
     if (found.empty()) return TargetGame{source.rom->stem, source.rom};
-  } else if (!request.game.empty()) {
+  } else if (!text_is_of_target && !request.rom) {
+    Alike there = alike(roms, source.rom, source.stem, session.catalog);
+    found = std::move(there.roms);
+    guessed = there.by_name;
+  }
+  if (found.empty() && !request.game.empty()) {
+    told = true;
     found = named(roms, request.game, session.catalog);
   }
-  // With --from, the text may have named the save by what only its own bay knows.
-  const bool game_named_source = !request.from.empty() && request.saves.empty();
-  bool guessed = false;  // by the name alone
-  if (found.empty() && !request.rom && (request.game.empty() || game_named_source)) {
-    found = select(roms, [&](const RomFile& rom) { return rom.stem == source.stem; });
-    const bool told = source.rom && says_its_game(*source.rom, session.catalog);
-    if (found.empty() && told) found = same_game(roms, *source.rom, session.catalog);
-    if (found.empty() && !told) {
-      found = by_name(roms, source.stem, session.catalog);
-      guessed = true;
-    }
-  }
-  if (request.game.empty()) found = closest_in_name(std::move(found), source.stem);
   if (found.size() > 1) {
     checks.add(many(found, bay.name));
     return std::nullopt;
@@ -485,8 +498,7 @@ std::optional<TargetGame> find_target_game(Session& session, RomFolders& folders
     if (source.rom)
       if (auto differs = compare_games(*source.rom, *game.rom, session.catalog))
         if (checks.add(std::move(*differs))) return std::nullopt;
-    if (request.game.empty() && !request.rom && game.stem != source.stem)
-      checks.note(how_sure(source, *game.rom, guessed));
+    if (!told && game.stem != source.stem) checks.note(how_sure(source, *game.rom, guessed));
     return game;
   }
   if (request.game.empty())

@@ -293,7 +293,7 @@ class SilentHeaders : public testing::Test {
     folder.write(stem + ".nes", rom);
     if (save) folder.write(stem + ".sav", demo::progress(stem, 0x2000, 7, std::byte{0}), 5);
   }
-  MoveReport carried() {
+  MoveReport carried(const std::string& game = "") {
     auto session = Session::open(disk(), {own_ / "config", own_ / "data"});
     EXPECT_TRUE(session);
     for (const auto& [name, folder] : {std::pair{"here", &here_}, std::pair{"there", &there_}}) {
@@ -302,7 +302,8 @@ class SilentHeaders : public testing::Test {
       EXPECT_TRUE(session->bays.put(disk(), session->bays_file(), *bay));
     }
     CarryRequest request;
-    request.all = true;
+    request.all = game.empty();
+    request.game = game;
     request.from = "here";
     request.to = "there";
     auto report = carry(*session, request);
@@ -340,7 +341,8 @@ TEST_F(SilentHeaders, LeaveTheWordToTags) {
   add(here_, "Copper Bell (E) (V1.1) [!]", true);
   std::filesystem::remove(here_ / "Tin Orchard.nes");
   std::filesystem::remove(here_ / "Tin Orchard.sav");
-  const MoveReport move = carried();
+  // A text names the save in its own bay.
+  const MoveReport move = carried("copper bell");
   EXPECT_EQ(move.status, MoveStatus::done);
   EXPECT_EQ(test::read(there_ / "Copper Bell (Europe) (Rev 1).sav"),
             test::read(here_ / "Copper Bell (E) (V1.1) [!].sav"));
