@@ -15,10 +15,11 @@
 namespace bayswap::cli {
 namespace {
 
-constexpr std::array<std::string_view, 15> kChecks{
+constexpr std::array<std::string_view, 16> kChecks{
     "state-not-save", "other-game",  "region-differs", "chip-differs",  "blank-source",
     "in-use",         "no-room",     "name-taken",     "already-there", "newer-there",
-    "damaged",        "loses-parts", "no-match",       "many-match",    "other-program"};
+    "damaged",        "loses-parts", "no-match",       "many-match",    "other-program",
+    "read-only"};
 
 struct Command {
   std::string_view name;
@@ -62,12 +63,18 @@ void Run::fail(const Error& error) {
 }
 
 void Run::with_session(const std::function<Result<void>(Session&)>& body) {
-  auto session = Session::open(disk_for_a_tool(), surroundings.places);
+  if (surroundings.no_places) {
+    fail(*surroundings.no_places);
+    return;
+  }
+  auto session = Session::open(disk(), surroundings.places);
   if (!session) {
     fail(session.error());
     return;
   }
   if (auto done = body(*session); !done) fail(done.error());
+  for (const Finding& note : session->notes)
+    surroundings.err << error_text({Trouble::place, note.code, note.text, note.hint}, style());
 }
 
 std::string question_of(const Run& run, const std::vector<std::string>& words) {

@@ -2,6 +2,7 @@
 #pragma once
 
 #include <iosfwd>
+#include <optional>
 #include <string>
 #include <vector>
 
@@ -15,6 +16,7 @@ struct Surroundings {
   std::ostream& err;
   bool colour = false;
   std::size_t width = 100;  ///< columns of the terminal
+  std::optional<Error> no_places = {};  ///< why there are none; commands that need none work
 };
 
 /// Runs one command. Gives the exit status of the command contract.

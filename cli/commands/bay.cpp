@@ -40,7 +40,7 @@ void add_learn(CLI::App& bay, Run& run) {
   command->callback([arguments, &run] {
     // Where nothing has changed since, in the place and in the user's own files, the bay stands as
     // it was learned.
-    AnswerBook book(disk_for_a_tool(), run.surroundings.places);
+    AnswerBook book(disk(), run.surroundings.places);
     const std::string question = question_of(run, {"bay learn", arguments->name, arguments->place});
     if (const auto known = book.recall(question)) {
       run.print(known->text);

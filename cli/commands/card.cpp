@@ -52,12 +52,14 @@ void add_show(CLI::App& card, Run& run) {
   auto name = std::make_shared<std::string>();
   auto is = std::make_shared<std::string>();
   auto icons = std::make_shared<std::string>();
+  auto replace = std::make_shared<bool>(false);
   CLI::App* command =
       add_command(card, run, "show", "Show a card's saves, and whose block is where",
                   "bayswap card show left.card --icons pictures");
   command->add_option("CARD", *name, kCard)->required();
   command->add_option("--is", *is, "the card's layout, where it cannot be told")
       ->type_name("LAYOUT");
+  command->add_flag("--replace", *replace, "overwrite pictures that exist");
   command->add_option("--icons", *icons, "write the saves' pictures there as PNG")
       ->type_name("DIR");
   command->callback([=, &run] {
@@ -66,7 +68,7 @@ void add_show(CLI::App& card, Run& run) {
       if (!shown) return tl::unexpected(shown.error());
       std::vector<Path> pictures;
       if (!icons->empty()) {
-        auto written = write_icons(session, *shown, *icons);
+        auto written = write_icons(session, *shown, *icons, *replace);
         if (!written) return tl::unexpected(written.error());
         pictures = std::move(*written);
       }

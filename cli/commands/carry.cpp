@@ -69,6 +69,8 @@ void add_carry(CLI::App& app, Run& run) {
   command->add_option("--wait", request.wait_seconds, "wait for files that a program holds open")
       ->type_name("SECONDS")
       ->check(CLI::Range(0, 86'400));
+  command->add_flag("--whole", request.whole,
+                    "a folder there becomes exactly the save; other files there go");
   command->add_flag("--plan", request.plan, "only say what would be done");
   add_accept(*command, arguments->accept);
   command->callback([arguments, &run] {

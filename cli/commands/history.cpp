@@ -129,7 +129,7 @@ void add_keep(CLI::App& app, Run& run) {
   command->add_option("--reason", request->reason, "why, for people")->type_name("TEXT");
   command->callback([=, &run] {
     // Where nothing has changed, in the place and in history, all is known already.
-    AnswerBook book(disk_for_a_tool(), run.surroundings.places);
+    AnswerBook book(disk(), run.surroundings.places);
     const bool one = request->places.size() == 1;
     const std::string question = question_of(run, {"keep", request->places.front()});
     if (const auto known = one ? book.recall(question) : std::nullopt) {

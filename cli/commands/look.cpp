@@ -139,7 +139,7 @@ void add_look(CLI::App& app, Run& run) {
   command->add_option("--rom", arguments->rom, "the ROM of the game")->type_name("FILE");
   command->callback([arguments, &run] {
     // A folder in which nothing has changed since the last time needs no second look.
-    AnswerBook book(disk_for_a_tool(), run.surroundings.places);
+    AnswerBook book(disk(), run.surroundings.places);
     const bool one_folder = arguments->paths.size() == 1 && arguments->is.empty() &&
                             arguments->rom.empty() &&
                             std::filesystem::is_directory(arguments->paths.front());

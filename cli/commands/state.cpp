@@ -8,7 +8,7 @@
 #include "cli/render/json.h"
 #include "cli/render/slot_board.h"
 #include "cli/render/state.h"
-#include "storage/atomic_write.h"
+#include "moves/outputs.h"
 
 namespace bayswap::cli {
 namespace {
@@ -16,10 +16,12 @@ namespace {
 void add_list(CLI::App& state, Run& run) {
   auto place = std::make_shared<std::string>();
   auto picture = std::make_shared<std::string>();
+  auto replace = std::make_shared<bool>(false);
   CLI::App* command = add_command(state, run, "list", "The slots of each game, with their pictures",
                                   "bayswap state list den");
   command->add_option("PLACE", *place, "a bay, a folder or a file")->required();
   command->add_option("--png", *picture, "write the board as a picture, too")->type_name("FILE");
+  command->add_flag("--replace", *replace, "overwrite the picture if it exists");
   command->callback([=, &run] {
     run.with_session([&](Session& session) -> Result<void> {
       const auto boards = list_states(session, *place);
@@ -27,7 +29,8 @@ void add_list(CLI::App& state, Run& run) {
       if (!picture->empty()) {
         const auto png = board_png(*boards);
         if (!png) return tl::unexpected(png.error());
-        if (auto written = replace_file(*session.storage, *picture, *png); !written) return written;
+        if (auto written = write_outputs(session, {"state list", *place, {}, *replace}, {{*picture, *png}}); !written)
+          return tl::unexpected(written.error());
       }
       for (const SlotBoard& board : *boards)
         for (const StateSlot& slot : board.slots)

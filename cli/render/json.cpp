@@ -110,6 +110,12 @@ Json move_json(const MoveReport& move) {
   if (!move.parts.empty()) json["parts"] = move.parts;
   if (!move.chip.empty()) json["chip"] = move.chip;
   json["replaces"] = move.replaces;
+  if (move.files)
+    json["files"] = {{"replaced", move.files->replaced},
+                     {"new", move.files->added},
+                     {"same", move.files->same},
+                     {"stay", move.files->stay},
+                     {"going", move.files->going}};
   json["checks"] = list_of(move.checks);
   json["losses"] = list_of(move.losses);
   return json;
@@ -235,6 +241,7 @@ Json to_json(const Reshaped& reshaped) {
   Json outputs = Json::array();
   for (const OutputFile& file : reshaped.outputs) outputs.push_back(output_json(file));
   Json json = with_schema("outputs", std::move(outputs));
+  if (!reshaped.move.empty()) json["move"] = reshaped.move;
   json["losses"] = list_of(reshaped.losses);
   json["findings"] = list_of(reshaped.findings);
   if (reshaped.stopped) json["error"] = to_json(*reshaped.stopped);

@@ -132,13 +132,39 @@ std::string status_mark(const MoveReport& move, const Style& style, Doing doing)
 // What becomes of the thing that is there.
 const char* fate_of(const MoveReport& move, Doing doing) {
   if (doing == Doing::restoring) return move.folder ? "other files" : "another version";
-  if (move.folder) return "a folder that is replaced as a whole";
+  if (move.folder) return "a folder with other content";
   if (is_package(layouts().find(move.to_layout)))
     return doing == Doing::putting ? "a package whose other files stay as they lie"
                                    : "a package that is replaced as a whole";
   if (move.to_layout.empty()) return "a state that is replaced";
   return move.label.empty() ? "a file that is imitated"
                             : "a card whose other saves stay as they lie";
+}
+
+// `3 replaced, 1 new; 2 there that this save does not have stay: a.bin and b.bin`.
+std::string files_text(const MoveReport& move) {
+  constexpr std::size_t kShown = 6;
+  const MoveReport::Files& files = *move.files;
+  std::vector<std::string> counts;
+  const auto count = [&](std::size_t number, std::string_view what) {
+    if (number > 0) counts.push_back(fmt::format("{} {}", number, what));
+  };
+  count(files.replaced, "replaced");
+  count(files.added, "new");
+  count(files.same, "the same");
+  std::string text = fmt::format("{}", fmt::join(counts, ", "));
+  const auto others = [&](const std::vector<std::string>& names, std::string_view fate) {
+    if (names.empty()) return;
+    std::vector<std::string> shown;
+    for (const std::string& name : names)
+      if (shown.size() < kShown) shown.push_back(safe_text(name));
+    text += fmt::format("{}{} there that this save does not have {}: {}", text.empty() ? "" : "; ",
+                        names.size(), fate, list_text(shown));
+    if (names.size() > kShown) text += fmt::format(" and {} more", names.size() - kShown);
+  };
+  others(files.stay, files.stay.size() == 1 ? "stays" : "stay");
+  others(files.going, files.going.size() == 1 ? "goes (kept in history)" : "go (kept in history)");
+  return text;
 }
 
 std::string move_text(const MoveReport& move, const Style& style, Doing doing) {
@@ -172,6 +198,7 @@ std::string move_text(const MoveReport& move, const Style& style, Doing doing) {
                                           move.status == MoveStatus::planned ? "will be" : "is")
               : move.folder ? "a new folder"
                             : "a new file");
+    if (move.files && !move.nothing_to_do) text += row(style, "files", files_text(move));
   }
   for (const Finding& check : move.checks) text += finding_text(check, style, kMargin);
   return text;

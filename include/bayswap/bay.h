@@ -70,6 +70,9 @@ class BayList {
   Result<void> remove(Storage& storage, const Path& file, std::string_view name);
 
  private:
+  Result<void> change(Storage& storage, const Path& file,
+                      const std::function<Result<std::string>(const BayList&)>& edit);
+
   std::vector<Bay> bays_;
   std::string text_;
 };

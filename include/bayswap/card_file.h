@@ -39,10 +39,10 @@ struct ShownCard {
 [[nodiscard]] Result<ShownCard> show_card(Session& session, const std::string& card,
                                           const std::string& is);
 
-/// Writes every picture of every save as `NAME-1.png`, `NAME-2.png` …, at its own size; files of
-/// these names are replaced. Gives the paths.
+/// Writes every picture of every save as `NAME-1.png`, `NAME-2.png` …, at its own size. Gives the
+/// paths. Errors: `name-taken` when one is there and `replace` is not set.
 [[nodiscard]] Result<std::vector<Path>> write_icons(Session& session, const ShownCard& card,
-                                                    const Path& folder);
+                                                   const Path& folder, bool replace);
 
 struct TakeRequest {
   std::string card;

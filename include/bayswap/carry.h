@@ -20,6 +20,7 @@ struct CarryRequest {
   std::string game;                ///< title, code or ROM name of the game; may be empty
   bool all = false;                ///< every save of `from`
   bool plan = false;               ///< say what would be done and write nothing
+  bool whole = false;              ///< a folder there becomes exactly the save, whatever it held
   std::string is;                  ///< layout id of the saves; may be empty
   std::optional<Path> rom;         ///< the game's ROM
   std::set<std::string> accept;    ///< check codes that the user lets through
@@ -56,6 +57,15 @@ struct MoveReport {
   bool folder = false;             ///< `to` is a folder of files
   bool replaces = false;           ///< a file is there, and its old content is kept in history
   bool nothing_to_do = false;      ///< the same progress is there already
+  /// Of a folder: what becomes of the files there.
+  struct Files {
+    std::size_t replaced = 0;
+    std::size_t added = 0;
+    std::size_t same = 0;            ///< in both, and equal
+    std::vector<std::string> stay;   ///< there, and not in the save
+    std::vector<std::string> going;  ///< there, not in the save, and removed (kept in history)
+  };
+  std::optional<Files> files;
 };
 
 struct CarryReport {

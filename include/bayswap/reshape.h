@@ -36,6 +36,7 @@ struct Reshaped {
   Findings losses;
   Findings findings;
   std::optional<Error> stopped;  ///< why nothing was written
+  std::string move;              ///< name for undo(); may be empty
 };
 
 /// Reads the inputs, joins them, writes the outputs. Nothing is written when there are losses that

@@ -5,6 +5,7 @@
 
 #include "bayswap/bay.h"
 #include "bayswap/catalog.h"
+#include "bayswap/finding.h"
 #include "bayswap/storage.h"
 
 namespace bayswap {
@@ -17,6 +18,9 @@ struct Session {
   Places places;
   Catalog catalog;
   BayList bays;
+  /// What a command found out besides what it was asked: moves that were cut off and can't be
+  /// settled yet.
+  Findings notes = {};
 
   /// Errors: `bad-bays`, `bad-catalog`, `unreadable`.
   [[nodiscard]] static Result<Session> open(Storage& storage, const Places& places);

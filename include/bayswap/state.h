@@ -109,6 +109,7 @@ struct Dug {
   std::vector<DigCandidate> candidates;
   Findings findings;
   std::optional<Error> stopped;
+  std::string move;  ///< name for undo(); may be empty
 };
 
 /// Finds the save inside a state and writes it. Nothing is written unless the evidence leaves one

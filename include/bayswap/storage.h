@@ -25,6 +25,8 @@ struct FileInfo {
   std::uint64_t size = 0;        ///< bytes
   std::int64_t modified_ns = 0;  ///< nanoseconds since 1970-01-01 UTC
   std::uint32_t mode = 0;        ///< permission bits
+  std::uint64_t inode = 0;       ///< the file's number on its file system; 0: not told
+  std::uint64_t links = 1;       ///< names that the file has
 };
 
 struct NamedInfo {
@@ -32,7 +34,7 @@ struct NamedInfo {
   FileInfo info;
 };
 
-/// Bytes of a file, owned or mapped.
+/// Bytes of a file, shared by those who look at them. Later changes of the file do not reach them.
 class FileView {
  public:
   FileView() = default;  ///< nothing
@@ -46,15 +48,23 @@ class FileView {
   ByteView bytes_;
 };
 
-/// A file that was replaced and is still seen.
-struct ReplacedFile {
-  Path path;  ///< where it was
-  FileView view;
+/// A file that has lost its name and can still be read. Its room is freed when this goes.
+class TakenOut {
+ public:
+  virtual ~TakenOut() = default;
+  /// As it is now, without its name.
+  [[nodiscard]] virtual Result<FileInfo> info() = 0;
+  /// As Storage::stream() does, from the beginning.
+  [[nodiscard]] virtual Result<void> stream(std::size_t piece,
+                                            const std::function<bool(ByteView)>& take) = 0;
 };
+
+/// Hands on the bytes of a file that is made, piece by piece; false when they cannot be written.
+using ByteSink = std::function<bool(ByteView)>;
 
 /// Primitive operations on a place. Reading errors have Trouble::input (`missing`, `unreadable`),
 /// writing errors Trouble::place (`place-failed`). Implementations are used from one thread, but
-/// for info(), list(), entries(), stamp(), view(), view_if(), read() and same(), which may run
+/// for info(), list(), entries(), stamp(), view(), view_if(), view_start(), read() and same(), which may run
 /// beside the others.
 class Storage {
  public:
@@ -75,7 +85,10 @@ class Storage {
   [[nodiscard]] virtual Result<std::vector<std::string>> list(const Path& folder) = 0;
   /// The same with what info() says of each; names that it says nothing of are left out.
   [[nodiscard]] virtual Result<std::vector<NamedInfo>> entries(const Path& folder);
-  /// Makes a new file that is on the medium when the call returns. It must not exist.
+  /// At most the first `limit` bytes of a regular file.
+  [[nodiscard]] virtual Result<FileView> view_start(const Path& path, std::uint64_t limit);
+  /// Makes a new file that is on the medium when the call returns. It must not exist. The user's
+  /// file mode mask (umask) applies to `mode`.
   [[nodiscard]] virtual Result<void> create(const Path& path, ByteView bytes,
                                             std::uint32_t mode) = 0;
   /// Whether the file system that the path lies on is one of the FAT family.
@@ -92,6 +105,8 @@ class Storage {
   [[nodiscard]] virtual std::optional<std::uint64_t> free_space(const Path& /*path*/) { return {}; }
   /// Whether the path lies on a medium that people take out.
   [[nodiscard]] virtual bool is_removable(const Path& /*path*/) { return false; }
+  /// Whether another file system begins at the folder.
+  [[nodiscard]] virtual bool is_mount_point(const Path& /*folder*/) { return false; }
   /// Brings everything that was written to the medium of the path onto it.
   [[nodiscard]] virtual Result<void> settle(const Path& /*path*/) { return {}; }
 
@@ -126,10 +141,31 @@ class Storage {
   [[nodiscard]] virtual Result<void> make_folder(const Path& path) = 0;
   /// Only when empty.
   [[nodiscard]] virtual Result<void> remove_folder(const Path& path) = 0;
+
+  // Steps that never take bytes away:
+  /// Renames where nothing has the new name. Errors: `exists` when something does.
+  [[nodiscard]] virtual Result<void> rename_new(const Path& from, const Path& to);
+  /// Lets two files or folders swap names in one step. False when the file system can't do that;
+  /// then nothing was changed.
+  [[nodiscard]] virtual Result<bool> exchange(const Path& a, const Path& b);
+  /// Gives a file a second name. False when the file system can't do that.
+  [[nodiscard]] virtual Result<bool> link(const Path& file, const Path& name);
+  /// Removes a file's name, like remove(), and hands on what can still be read of it.
+  [[nodiscard]] virtual Result<std::unique_ptr<TakenOut>> take_out(const Path& file);
+  /// Makes a new file like create(), from bytes that `fill` hands on piece by piece.
+  [[nodiscard]] virtual Result<void> create_from(
+      const Path& path, std::uint32_t mode,
+      const std::function<Result<void>(const ByteSink&)>& fill);
+  /// Makes a folder with exactly this mode.
+  [[nodiscard]] virtual Result<void> make_private_folder(const Path& path);
+  [[nodiscard]] virtual Result<void> set_mode(const Path& path, std::uint32_t mode);
+  /// Gives `to` the mode, owner and extended attributes of `from`, as far as the user may. Tells
+  /// what could not be kept, such as `owner`.
+  [[nodiscard]] virtual std::vector<std::string> copy_attributes(const Path& from, const Path& to);
+  /// What stays the same while the same folder of the same medium is there, and differs for an
+  /// empty mount point. Empty when that is not told.
+  [[nodiscard]] virtual std::string identity(const Path& folder);
   [[nodiscard]] virtual Result<void> set_modified(const Path& path, std::int64_t modified_ns) = 0;
-  /// Drops what may be the last views of files. A file's room is freed with its last view, which
-  /// takes long where the medium is told of every freed block.
-  virtual void let_go(std::vector<ReplacedFile> files) { files.clear(); }
   /// Brings names made or removed in a folder to the medium.
   [[nodiscard]] virtual Result<void> flush_folder(const Path& path) = 0;
 };
@@ -139,10 +175,6 @@ inline constexpr std::uint64_t kSaveLimit = 1ULL << 30U;
 
 /// The machine's own file system.
 [[nodiscard]] Storage& disk();
-
-/// The same for a program that ends soon: where that takes long and the medium stays where it is,
-/// files are let go by a process that may outlive the program by a moment.
-[[nodiscard]] Storage& disk_for_a_tool();
 
 /// True when nothing is there (not even a dangling link).
 [[nodiscard]] bool is_missing(Storage& storage, const Path& path);

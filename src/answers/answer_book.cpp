@@ -172,7 +172,7 @@ void AnswerBook::remember(const std::string& question, const Session& session, c
   // Nothing is lost when it cannot be written.
   if (!make_folders(storage_, places_.cache)) return;
   make_room(places_.cache);
-  (void)replace_file(storage_, file_of(question), writer.bytes());
+  (void)replace_own_file(storage_, file_of(question), writer.bytes());
 }
 
 // The oldest answers go.

@@ -3,6 +3,7 @@
 
 #include <algorithm>
 #include <array>
+#include <charconv>
 #include <sstream>
 
 #include "bays/toml_file.h"
@@ -13,6 +14,7 @@
 #include "bayswap/naming.h"
 #include "bytes/text.h"
 #include "storage/atomic_write.h"
+#include "storage/turn_lock.h"
 
 namespace bayswap {
 namespace {
@@ -97,16 +99,29 @@ Result<Shelf> shelf_of(const toml::table& table, const std::string& file) {
   return shelf;
 }
 
+// Empty for what is no hex text.
+std::string text_from_hex(const std::string& hex) {
+  std::string text;
+  for (std::size_t at = 0; at + 1 < hex.size(); at += 2) {
+    unsigned byte = 0;
+    const auto [end, problem] = std::from_chars(hex.data() + at, hex.data() + at + 2, byte, 16);
+    if (problem != std::errc{} || end != hex.data() + at + 2) return {};
+    text.push_back(static_cast<char>(byte));
+  }
+  return text;
+}
+
 Result<Bay> bay_of(std::string name, const toml::node& node, const std::string& file) {
   const toml::table* table = node.as_table();
   if (table == nullptr) return toml_error(node, file, kCode, "a bay is a table: [bay.NAME]");
   Bay bay;
   bay.name = std::move(name);
-  const auto place = text_of(*table, "place", true, file);
+  const bool in_bytes = table->contains("place_bytes");
+  const auto place = text_of(*table, in_bytes ? "place_bytes" : "place", true, file);
   if (!place) return tl::unexpected(place.error());
-  bay.place = *place;
+  bay.place = in_bytes ? text_from_hex(*place) : *place;
   if (!bay.place.is_absolute())
-    return toml_error(*table->get("place"), file, kCode, "'place' must be an absolute path");
+    return toml_error(*table, file, kCode, "'place' must be an absolute path");
   const toml::node* shelves = table->get("shelf");
   if (shelves == nullptr) return bay;
   if (!shelves->is_array_of_tables())
@@ -145,8 +160,12 @@ std::string shelf_text(const std::string& bay, const Shelf& shelf) {
 }
 
 std::string write_bay(const Bay& bay) {
+  // A path need not be text; one that is none is written byte by byte.
+  const std::string place = bay.place.string();
   std::string text =
-      fmt::format("[bay.{}]\nplace = {}\n", bay.name, toml_string(bay.place.string()));
+      safe_text(place) == place ? fmt::format("[bay.{}]\nplace = {}\n", bay.name, toml_string(place))
+                       : fmt::format("[bay.{}]\nplace_bytes = \"{}\"\n", bay.name,
+                                     hex_text(as_bytes(place)));
   for (const Shelf& shelf : bay.shelves) text += shelf_text(bay.name, shelf);
   return text;
 }
@@ -254,56 +273,67 @@ Result<const Bay*> BayList::find(std::string_view name) const {
                                           list_text(names)));
 }
 
-Result<void> BayList::put(Storage& storage, const Path& file, const Bay& bay) {
-  std::string text = without_bay(text_, bay.name);
-  if (!text.empty() && !text.ends_with("\n\n")) text += "\n";
-  text += write_bay(bay);
-  auto checked = parse(text, file.string());
+// Another run may have changed the file since it was read: one at a time reads it anew, changes it
+// and writes it.
+Result<void> BayList::change(Storage& storage, const Path& file,
+                             const std::function<Result<std::string>(const BayList&)>& edit) {
+  if (auto made = make_private_folders(storage, file.parent_path()); !made)
+    return tl::unexpected(made.error());
+  const auto turn = take_turn(file);
+  if (!turn) return tl::unexpected(turn.error());
+  const auto now = load(storage, file);
+  if (!now) return tl::unexpected(now.error());
+  const auto text = edit(*now);
+  if (!text) return tl::unexpected(text.error());
+  auto checked = parse(*text, file.string());
   if (!checked) return tl::unexpected(checked.error());
-  if (auto written = replace_file(storage, file, as_bytes(text)); !written) return written;
+  if (*text != now->text_)
+    if (auto written = replace_own_file(storage, file, as_bytes(*text)); !written) return written;
   *this = std::move(*checked);
   return {};
 }
 
+Result<void> BayList::put(Storage& storage, const Path& file, const Bay& bay) {
+  return change(storage, file, [&](const BayList& now) -> Result<std::string> {
+    std::string text = without_bay(now.text_, bay.name);
+    if (!text.empty() && !text.ends_with("\n\n")) text += "\n";
+    return text + write_bay(bay);
+  });
+}
+
 Result<Bay> BayList::put_learned(Storage& storage, const Path& file, const Bay& learned) {
-  const auto there = find(learned.name);
-  if (!there || (*there)->place != learned.place) {
-    if (auto done = put(storage, file, learned); !done) return tl::unexpected(done.error());
-    return learned;
-  }
-  Bay kept = **there;
-  std::string added;
-  for (const Shelf& shelf : learned.shelves) {
-    const bool known = std::ranges::any_of(kept.shelves, [&](const Shelf& own) {
-      return own.system == shelf.system && own.kind == shelf.kind &&
-             explains_all(own.pattern, shelf);
-    });
-    if (known) continue;
-    kept.shelves.push_back(shelf);
-    added += shelf_text(learned.name, shelf);
-  }
-  if (!added.empty()) {
-    std::string text = text_;
-    if (!text.empty() && !text.ends_with('\n')) text += "\n";
-    text += added;
-    auto checked = parse(text, file.string());
-    if (!checked) return tl::unexpected(checked.error());
-    if (auto written = replace_file(storage, file, as_bytes(text)); !written)
-      return tl::unexpected(written.error());
-    *this = std::move(*checked);
-  }
-  kept.questions = learned.questions;
+  Bay kept = learned;
+  const auto done = change(storage, file, [&](const BayList& now) -> Result<std::string> {
+    const auto there = now.find(learned.name);
+    if (!there || (*there)->place != learned.place) {
+      std::string text = without_bay(now.text_, learned.name);
+      if (!text.empty() && !text.ends_with("\n\n")) text += "\n";
+      return text + write_bay(learned);
+    }
+    kept = **there;
+    std::string text = now.text_;
+    for (const Shelf& shelf : learned.shelves) {
+      const bool known = std::ranges::any_of(kept.shelves, [&](const Shelf& own) {
+        return own.system == shelf.system && own.kind == shelf.kind &&
+               explains_all(own.pattern, shelf);
+      });
+      if (known) continue;
+      kept.shelves.push_back(shelf);
+      if (!text.empty() && !text.ends_with('\n')) text += "\n";
+      text += shelf_text(learned.name, shelf);
+    }
+    kept.questions = learned.questions;
+    return text;
+  });
+  if (!done) return tl::unexpected(done.error());
   return kept;
 }
 
 Result<void> BayList::remove(Storage& storage, const Path& file, std::string_view name) {
-  if (const auto known = find(name); !known) return tl::unexpected(known.error());
-  const std::string text = without_bay(text_, name);
-  auto checked = parse(text, file.string());
-  if (!checked) return tl::unexpected(checked.error());
-  if (auto written = replace_file(storage, file, as_bytes(text)); !written) return written;
-  *this = std::move(*checked);
-  return {};
+  return change(storage, file, [&](const BayList& now) -> Result<std::string> {
+    if (const auto known = now.find(name); !known) return tl::unexpected(known.error());
+    return without_bay(now.text_, name);
+  });
 }
 
 }  // namespace bayswap

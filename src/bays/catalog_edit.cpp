@@ -44,7 +44,7 @@ Result<void> write_catalog(Storage& storage, const Path& file, const std::string
     return tl::unexpected(read.error());
   if (auto made = make_folders(storage, file.parent_path()); !made)
     return tl::unexpected(made.error());
-  return replace_file(storage, file, as_bytes(text));
+  return replace_own_file(storage, file, as_bytes(text));
 }
 
 }  // namespace

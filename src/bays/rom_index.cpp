@@ -55,23 +55,30 @@ void add_hashes(ByteView bytes, const Catalog& catalog, std::optional<RomInfo>& 
 
 constexpr std::uint64_t kSmall = 0x7FC0;  // bytes; headers further inside belong to larger ROMs
 
-// The file where all of it is wanted; else its header, when it has one, is in `rom`. The headers of
-// small files lie in their first bytes, those of files up to a megabyte in the first 65 KiB; larger
-// ones are mapped, and only touched where headers are.
+// The bytes that tell the ROM in a file: all of a small one, the part that holds headers of a large
+// one. Where the header alone tells, it is in `rom`, and there are no bytes.
 Result<std::optional<FileView>> view_of_rom(Storage& storage, const Path& path,
                                             const FileInfo& info, const Catalog& catalog,
                                             std::optional<RomInfo>& rom) {
   constexpr std::size_t kFirstHeaders = 0x200;
   constexpr std::size_t kHeaders = 0x10400;
-  constexpr std::uint64_t kMapped = 1U << 20U;
+  constexpr std::uint64_t kLastHeader = 0x410400;     // of the largest snes ROMs
+  constexpr std::uint64_t kLargestCartridge = 64U << 20U;
   const std::size_t piece = info.size < kSmall ? kFirstHeaders : kHeaders;
-  if (info.size <= piece || info.size >= kMapped || catalog.has_dump_of(info.size))
-    return storage.view_if(path, info, 0, {});
-  return storage.view_if(path, info, piece, [&](ByteView start) {
+  const bool hashed = catalog.has_dump_of(info.size) && info.size <= kSaveLimit;
+  if (info.size <= piece || hashed) return storage.view_if(path, info, 0, {});
+  bool deeper = false;
+  auto seen = storage.view_if(path, info, piece, [&](ByteView start) {
     rom = read_rom(start, info.size);
+    deeper = !rom && info.size >= kLastHeader;
     // The name of a gba ROM's chip stands anywhere in it.
-    return rom ? rom->system == System::gba : is_zip(start);
+    return info.size <= kLargestCartridge && (rom ? rom->system == System::gba : is_zip(start));
   });
+  if (!seen || *seen || !deeper) return seen;
+  auto headers = storage.view_start(path, kLastHeader);
+  if (!headers) return tl::unexpected(headers.error());
+  rom = read_rom(headers->bytes(), info.size);
+  return std::optional<FileView>{};
 }
 
 // The ROM in a file. Of small files the whole content, too.
@@ -79,7 +86,6 @@ std::optional<RomFile> rom_of(Storage& storage, const Path& path, const FileInfo
                               const Catalog& catalog, FileView* whole) {
   constexpr std::uint64_t kLeastRom = 0x40;
   if (info.type != FileType::file || info.size < kLeastRom) return std::nullopt;
-  // Discs are larger than any save; only their beginning is ever touched.
   std::optional<RomInfo> rom;
   auto view = whole != nullptr && info.size < kSmall
                   ? storage.view_if(path, info, 0, {})

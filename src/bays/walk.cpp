@@ -1,22 +1,30 @@
 #include "bays/walk.h"
 
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <optional>
+
+#include "bytes/text.h"
 #include "storage/two_threads.h"
 
 namespace bayswap {
 namespace {
-
-constexpr int kDeepest = 64;
 
 // One folder of a walk: what is walked of it, in the order of names.
 struct Folder {
   Path path;
   std::vector<WalkedFile> entries;
   std::vector<std::size_t> inner;  // places of the folders among the entries, in their order
+  std::optional<Error> problem;
 };
 
 void read_folder(Storage& storage, Folder& folder) {
   const auto entries = storage.entries(folder.path);
-  if (!entries) return;
+  if (!entries) {
+    folder.problem = entries.error();
+    return;
+  }
   folder.entries.reserve(entries->size());
   for (const auto& [name, info] : *entries)
     if (!name.starts_with(".bayswap-") &&
@@ -36,26 +44,65 @@ void hand_on(std::vector<Folder>& folders, std::size_t place, std::vector<Walked
 
 }  // namespace
 
-std::vector<WalkedFile> files_below(Storage& storage, const Path& folder, bool below) {
-  std::vector<Folder> folders{{folder, {}, {}}};
+std::vector<WalkedFile> files_below(Storage& storage, const Path& folder, bool below,
+                                    std::vector<Error>* unreadable) {
+  std::vector<Folder> folders{{folder, {}, {}, {}}};
   std::size_t first = 0;
-  for (int depth = below ? kDeepest : 0; depth >= 0 && first < folders.size(); --depth) {
+  while (first < folders.size()) {
     const std::size_t last = folders.size();
     on_two_threads(last - first, [&](std::size_t i) { read_folder(storage, folders[first + i]); });
-    for (std::size_t i = first; i < last && depth > 0; ++i)
+    for (std::size_t i = first; i < last && below; ++i)
       for (std::size_t k = 0; k < folders[i].entries.size(); ++k)
         if (folders[i].entries[k].info.type == FileType::folder) {
           folders[i].inner.push_back(folders.size());
-          folders.push_back({folders[i].entries[k].path, {}, {}});
+          folders.push_back({folders[i].entries[k].path, {}, {}, {}});
         }
     first = last;
   }
   std::vector<WalkedFile> files;
   std::size_t count = 0;
-  for (const Folder& found : folders) count += found.entries.size();
+  for (const Folder& found : folders) {
+    count += found.entries.size();
+    if (found.problem && unreadable != nullptr) unreadable->push_back(*found.problem);
+  }
   files.reserve(count);
   hand_on(folders, 0, files);
   return files;
+}
+
+Result<FolderTree> all_below(Storage& storage, const Path& folder) {
+  FolderTree tree;
+  std::vector<Path> left{folder};
+  while (!left.empty()) {
+    const Path at = std::move(left.back());
+    left.pop_back();
+    const auto entries = storage.entries(at);
+    if (!entries) return tl::unexpected(entries.error());
+    for (const auto& [name, info] : *entries) {
+      const bool ours = name.starts_with(".bayswap-");
+      if (info.type == FileType::file && !ours) {
+        tree.files.push_back({at / name, info});
+      } else if (info.type == FileType::folder && !ours) {
+        tree.folders.push_back(at / name);
+        left.push_back(at / name);
+      } else {
+        tree.others.push_back(at / name);
+      }
+    }
+  }
+  std::ranges::sort(tree.files, {}, &WalkedFile::path);
+  std::ranges::sort(tree.folders);
+  return tree;
+}
+
+Result<FolderTree> whole_tree(Storage& storage, const Path& folder) {
+  auto tree = all_below(storage, folder);
+  if (!tree || tree->others.empty()) return tree;
+  return fail(Trouble::stopped, "link",
+              fmt::format("{}: is a link, a device or a leftover inside of the folder that would be "
+                          "replaced",
+                          safe_text(tree->others.front().string())),
+              "Bay Swap replaces plain files only; move it aside, then try again");
 }
 
 std::string_view folder_text(const Path& file) {

@@ -16,8 +16,23 @@ struct WalkedFile {
 
 /// The regular files of a folder, and of all folders below it, in the order of names. Links,
 /// unreadable folders and Bay Swap's own unfinished files are passed over. Two threads list.
+/// `unreadable`, where it is given, is told which folders could not be listed, and why.
 [[nodiscard]] std::vector<WalkedFile> files_below(Storage& storage, const Path& folder,
-                                                  bool below = true);
+                                                  bool below = true,
+                                                  std::vector<Error>* unreadable = nullptr);
+
+/// Everything below a folder.
+struct FolderTree {
+  std::vector<WalkedFile> files;  ///< in the order of names
+  std::vector<Path> folders;      ///< parents first; without the folder itself
+  std::vector<Path> others;       ///< links, devices, and what Bay Swap has left unfinished
+};
+
+/// For those who must not miss anything. Errors: `unreadable` when any folder can't be listed.
+[[nodiscard]] Result<FolderTree> all_below(Storage& storage, const Path& folder);
+
+/// The same where only files and folders may be. Errors: `link` for anything else.
+[[nodiscard]] Result<FolderTree> whole_tree(Storage& storage, const Path& folder);
 
 /// Calls `visit` for each of them.
 void walk_files(Storage& storage, const Path& folder, bool below,

@@ -2,7 +2,6 @@
 #include <fmt/format.h>
 
 #include <algorithm>
-#include <future>
 #include <optional>
 
 #include "bayswap/card_file.h"
@@ -12,8 +11,8 @@
 #include "cards/open_card.h"
 #include "moves/carry_checks.h"
 #include "moves/mover.h"
+#include "moves/waiting.h"
 #include "storage/clock.h"
-#include "storage/two_threads.h"
 
 namespace bayswap {
 namespace {
@@ -32,30 +31,21 @@ bool is_sound(const OpenCard& card, const Bytes& whole, const Bytes& planned) {
   return inside && same_bytes(*inside, planned) && !has_error(card.layout->validate(*inside));
 }
 
-struct PlannedChange {
-  Bytes card;                                 // after the change
-  std::shared_future<ContentDigests> before;  // of the file as it was read
-};
-
 // Writes the changed card in one step: kept in history, read back, and compared with the plan.
 // Gives the name of the move.
-Result<std::string> write_change(Session& session, const OpenCard& card, PlannedChange change,
+Result<std::string> write_change(Session& session, const OpenCard& card, Bytes changed,
                                  const std::string& kind, const std::string& source,
                                  const std::string& title) {
-  Result<Bytes> whole = card.container == nullptr ? Result<Bytes>(std::move(change.card))
-                                                  : card.file_with(change.card);
+  Result<Bytes> whole = card.container == nullptr ? Result<Bytes>(std::move(changed))
+                                                  : card.file_with(changed);
   if (!whole) return tl::unexpected(whole.error());
-  Meanwhile<ContentDigests> after([&card, view = ByteView(*whole), before = change.before] {
-    return digests_of(view, *card.seen, before.get());
-  });
-  Meanwhile<Result<History>> opening(
-      [&session] { return settled_history(*session.storage, session.history_file()); });
-  if (!is_sound(card, *whole, change.card))
+  if (!is_sound(card, *whole, changed))
     return fail(Trouble::read_back, "read-back",
                 fmt::format("{}: the changed card would be damaged", safe_text(card.name)),
                 "nothing was written; please report this with the card");
-  auto history = opening.get();
+  auto history = settled_history(*session.storage, session.history_file());
   if (!history) return tl::unexpected(history.error());
+  report_waiting(session, *history);
   MoveRecord move;
   move.kind = kind;
   move.source = source;
@@ -63,10 +53,10 @@ Result<std::string> write_change(Session& session, const OpenCard& card, Planned
   move.source_modified_ns = now_ns();
   FileChange file;
   file.path = full_path(card.path);
+  move.place = place_of(session, file.path);
   file.seen = card.seen;
-  file.seen_digests = change.before.get();
+  file.seen_digests = digests_of(*card.seen);
   file.before = file.seen_digests.whole;
-  file.content_digests = after.shared();
   file.content = std::move(*whole);
   // What is written is read back byte by byte; that it is a sound card is known before.
   std::vector<FileChange> files;
@@ -86,13 +76,9 @@ class Changer {
 
   /// `names`: the saves whose data is_on_card() compares.
   Result<void> begin(const std::vector<std::string>& names) {
-    // The two looks need nothing of each other, nor the digests of what is planned meanwhile.
-    looking_before_.emplace([this] { return digests_of(*opened_.seen); });
-    before_ = looking_before_->shared();
     reading_ = opened_.layout->reading(opened_.bytes());
-    Meanwhile<Findings> findings([this] { return reading_->validate(); });
     auto card = reading_->list(names);
-    for (Finding& finding : findings.get())
+    for (Finding& finding : reading_->validate())
       if (finding.level == Level::error) damage_.push_back(std::move(finding));
     if (!card) return tl::unexpected(card.error());
     card_ = std::move(*card);
@@ -169,7 +155,7 @@ class Changer {
       } else {
         for (const Finding& note : changed->notes) report.moves.back().checks.push_back(note);
         if (!plan) {
-          auto move = write_change(session_, opened_, {std::move(changed->bytes), before_}, kind,
+          auto move = write_change(session_, opened_, std::move(changed->bytes), kind,
                                    sources_text(), title_text());
           if (!move) return tl::unexpected(move.error());
           move_ = *move;
@@ -207,8 +193,6 @@ class Changer {
   std::unique_ptr<CardReading> reading_;
   Card card_;
   Findings damage_;  // why the card must not be changed
-  std::shared_future<ContentDigests> before_;
-  std::optional<Meanwhile<ContentDigests>> looking_before_;  // last: goes before what it looks at
   std::string move_;
 };
 

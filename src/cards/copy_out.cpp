@@ -9,19 +9,35 @@
 #include "bytes/text.h"
 #include "cards/card_saves.h"
 #include "cards/open_card.h"
+#include "moves/outputs.h"
 #include "storage/atomic_write.h"
 #include "storage/hash.h"
 
 namespace bayswap {
 namespace {
 
-Result<OutputFile> write_card(Storage& storage, const Path& out, bool replace,
+Result<OutputFile> write_card(Session& session, const OutputKind& kind, const Path& out,
                               const CardLayout& layout, const Bytes& bytes) {
-  if (!replace && !is_missing(storage, out)) return tl::unexpected(output_exists(out));
-  if (auto written = replace_file(storage, out, bytes); !written)
+  if (auto written = write_outputs(session, kind, {{out, bytes}}); !written)
     return tl::unexpected(written.error());
   return OutputFile{out, layout.info().id, bytes.size(), sha256_hex(bytes)};
 }
+
+// Names that differ only in case, or became the same when they were made safe, get numbers, so that
+// no save is written over another one.
+class FreePaths {
+ public:
+  Path next(const Path& wanted) {
+    Path path = wanted;
+    for (int number = 2; !taken_.insert(lower_ascii(path.string())).second; ++number)
+      path = wanted.parent_path() /
+             fmt::format("{}-{}{}", wanted.stem().string(), number, wanted.extension().string());
+    return path;
+  }
+
+ private:
+  std::set<std::string> taken_;
+};
 
 // Names of the files for saves; two saves of one name are told apart by their codes, then numbers.
 class FreeNames {
@@ -82,20 +98,30 @@ SaveFiles plan_plain(const Save& save, const std::string& layout, const Path& ou
   return planned;
 }
 
-Result<void> write_all(Storage& storage, const std::vector<SaveFiles>& planned, Reshaped& result) {
-  for (const SaveFiles& save : planned) {
+// Every path once, then all of them in one move.
+Result<void> write_all(Session& session, const TakeRequest& request,
+                       std::vector<SaveFiles>& planned, Reshaped& result) {
+  FreePaths paths;
+  std::vector<OutFile> files;
+  for (SaveFiles& save : planned) {
     std::uint64_t size = 0;
-    for (const auto& [path, bytes] : save.files) {
-      if (auto made = make_folders(storage, path.parent_path()); !made)
-        return tl::unexpected(made.error());
-      if (auto written = replace_file(storage, path, bytes); !written) return written;
+    const bool one = save.files.front().first == save.shown;
+    for (auto& [path, bytes] : save.files) {
+      path = paths.next(path);
       size += bytes.size();
     }
-    const bool one = save.files.front().first == save.shown;
-    if (one) size = save.files.front().second.size();
+    if (one) {
+      save.shown = save.files.front().first;
+      size = save.files.front().second.size();
+    }
     result.outputs.push_back({save.shown, save.layout, size,
                               one ? sha256_hex(save.files.front().second) : std::string()});
+    for (auto& [path, bytes] : save.files) files.push_back({path, std::move(bytes)});
   }
+  auto written = write_outputs(session, {"card take", request.card, {}, request.replace},
+                               std::move(files));
+  if (!written) return tl::unexpected(written.error());
+  result.move = std::move(*written);
   return {};
 }
 
@@ -124,7 +150,7 @@ Result<OutputFile> new_card(Session& session, const NewCardRequest& request) {
                 "'bayswap layouts' lists the cards");
   const auto bytes = card->format(request.blocks.value_or(card->card_info().default_blocks));
   if (!bytes) return tl::unexpected(bytes.error());
-  return write_card(*session.storage, request.out, request.replace, *card, *bytes);
+  return write_card(session, {"card new", {}, {}, request.replace}, request.out, *card, *bytes);
 }
 
 Result<Reshaped> take_saves(Session& session, const TakeRequest& request) {
@@ -166,7 +192,8 @@ Result<Reshaped> take_saves(Session& session, const TakeRequest& request) {
       result.stopped = output_exists(save.shown);
       return result;
     }
-  if (auto written = write_all(*session.storage, planned, result); !written)
+  if (planned.empty()) return result;
+  if (auto written = write_all(session, request, planned, result); !written)
     return tl::unexpected(written.error());
   return result;
 }
@@ -193,7 +220,8 @@ Result<MendReport> mend_card(Session& session, const MendRequest& request) {
   if (!mended) return tl::unexpected(mended.error());
   for (Rescue& rescue : mended->saves) add_catalog_title(session.catalog, rescue.save);
   auto output =
-      write_card(*session.storage, request.out, request.replace, *opened->layout, mended->bytes);
+      write_card(session, {"card mend", request.card, {}, request.replace}, request.out,
+                 *opened->layout, mended->bytes);
   if (!output) return tl::unexpected(output.error());
   return MendReport{std::move(*output), std::move(*mended)};
 }

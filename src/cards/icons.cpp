@@ -6,23 +6,22 @@
 #include "bayswap/card_file.h"
 #include "bayswap/face.h"
 #include "bytes/text.h"
-#include "storage/atomic_write.h"
+#include "moves/outputs.h"
 #include "storage/png.h"
 
 namespace bayswap {
 
-Result<std::vector<Path>> write_icons(Session& session, const ShownCard& card, const Path& folder) {
+Result<std::vector<Path>> write_icons(Session& session, const ShownCard& card, const Path& folder,
+                                      bool replace) {
   std::vector<Path> written;
-  if (auto made = make_folders(*session.storage, folder); !made)
-    return tl::unexpected(made.error());
+  std::vector<OutFile> files;
   std::set<std::string> taken;
   if (const Bytes& thumbnail = card.card.thumbnail; is_png(thumbnail)) {
     const std::string name = safe_file_name(
         card.card.comment.empty() ? Path(card.name).filename().string() : card.card.comment);
     const Path path = folder / (name + "-1.png");
     taken.insert(lower_ascii(name));
-    if (auto done = replace_file(*session.storage, path, thumbnail); !done)
-      return tl::unexpected(done.error());
+    files.push_back({path, thumbnail});
     written.push_back(path);
   }
   for (std::size_t i = 0; i < card.card.saves.size(); ++i) {
@@ -34,11 +33,14 @@ Result<std::vector<Path>> write_icons(Session& session, const ShownCard& card, c
       const auto bytes = png_of(picture);
       if (!bytes) return tl::unexpected(bytes.error());
       const Path path = folder / fmt::format("{}-{}.png", name, ++number);
-      if (auto done = replace_file(*session.storage, path, *bytes); !done)
-        return tl::unexpected(done.error());
+      files.push_back({path, *bytes});
       written.push_back(path);
     }
   }
+  if (files.empty()) return written;
+  if (auto done = write_outputs(session, {"card show", card.name, {}, replace}, std::move(files));
+      !done)
+    return tl::unexpected(done.error());
   return written;
 }
 

@@ -3,6 +3,7 @@
 
 #include <algorithm>
 #include <map>
+#include <memory>
 
 #include "bytes/cursor.h"
 #include "history/history.h"
@@ -12,6 +13,8 @@ namespace bayswap {
 namespace {
 
 constexpr std::uint64_t kLargest = 1ULL << 36U;  // bytes of a version that can be believed
+
+constexpr std::uint64_t kLargestPiece = 1ULL << 24U;  // bytes
 
 constexpr std::size_t kPiecesAtOnce = 128;
 
@@ -80,17 +83,38 @@ Result<void> History::add_content(const Digest& digest, std::uint64_t size, Byte
 Result<Digest> History::keep_file(Storage& storage, const Path& path) {
   const auto info = storage.info(path);
   if (!info) return tl::unexpected(info.error());
-  if (info->size <= kWholeContent) {
-    const auto bytes = storage.read(path, kWholeContent);
-    if (!bytes) return tl::unexpected(bytes.error());
-    return keep(*bytes);
+  return keep_stream(info->size,
+                     [&](std::size_t piece, const std::function<bool(ByteView)>& take) {
+                       return storage.stream(path, piece, take);
+                     });
+}
+
+Result<Digest> History::keep_taken_out(TakenOut& file) {
+  const auto info = file.info();
+  if (!info) return tl::unexpected(info.error());
+  return keep_stream(info->size,
+                     [&](std::size_t piece, const std::function<bool(ByteView)>& take) {
+                       return file.stream(piece, take);
+                     });
+}
+
+// `size` says how the content is cut; what is read counts.
+Result<Digest> History::keep_stream(std::uint64_t size, const ReadPieces& read) {
+  if (size <= kWholeContent) {
+    Bytes bytes;
+    const auto done = read(kWholeContent, [&](ByteView piece) {
+      bytes.insert(bytes.end(), piece.begin(), piece.end());
+      return bytes.size() <= kSaveLimit;
+    });
+    if (!done) return tl::unexpected(done.error());
+    return keep(bytes);
   }
   std::vector<Digest> digests;
   Bytes ids;
-  std::uint64_t size = 0;
+  std::uint64_t kept_size = 0;
   Result<void> outcome;
-  const std::size_t each = piece_size(info->size);
-  const auto read = storage.stream(path, each * kPiecesAtOnce, [&](ByteView bytes) {
+  const std::size_t each = piece_size(size);
+  const auto done = read(each * kPiecesAtOnce, [&](ByteView bytes) {
     std::vector<ByteView> pieces;
     for (std::size_t at = 0; at < bytes.size(); at += each)
       pieces.push_back(bytes.subspan(at, std::min(each, bytes.size() - at)));
@@ -101,14 +125,18 @@ Result<Digest> History::keep_file(Storage& storage, const Path& path) {
       return false;
     }
     digests.insert(digests.end(), made.begin(), made.end());
-    size += bytes.size();
+    kept_size += bytes.size();
     append_ids(ids, *kept);
     return true;
   });
-  if (!read) return tl::unexpected(read.error());
+  if (!done) return tl::unexpected(done.error());
   if (!outcome) return tl::unexpected(outcome.error());
-  const Digest digest = version_digest(size, digests);
-  if (auto added = add_content(digest, size, {}, ids); !added) return tl::unexpected(added.error());
+  if (piece_size(kept_size) != each || kept_size <= kWholeContent)
+    return fail(Trouble::stopped, "in-use", "a file changed its size while it was read",
+                "close the program that uses it, and try again");
+  const Digest digest = version_digest(kept_size, digests);
+  if (auto added = add_content(digest, kept_size, {}, ids); !added)
+    return tl::unexpected(added.error());
   return digest;
 }
 
@@ -190,46 +218,96 @@ Result<std::vector<std::int64_t>> History::keep_all_pieces(std::span<const Diges
   return ids;
 }
 
-Result<void> History::append_piece(std::int64_t id, Bytes& bytes, std::size_t limit) const {
+Result<void> History::unpack_piece(std::int64_t id, std::uint64_t limit, Bytes& into) const {
   Statement select = database_.prepare("SELECT size, packed FROM piece WHERE id = ?");
   select.bind(id);
   if (!select.step()) return damaged_history("a piece of a version is missing from the history");
   const std::int64_t size = select.integer(0);
-  const std::size_t start = bytes.size();
-  if (size <= 0 || static_cast<std::uint64_t>(size) > limit - std::min(limit, start))
+  if (size <= 0 || static_cast<std::uint64_t>(size) > std::min<std::uint64_t>(limit, kLargestPiece))
     return damaged_history("a piece of a version in the history has an impossible size");
   const Bytes packed = select.blob(1);
-  bytes.resize(start + static_cast<std::size_t>(size));
-  const std::size_t got = ZSTD_decompress(bytes.data() + start, static_cast<std::size_t>(size),
-                                          packed.data(), packed.size());
-  if (got != static_cast<std::size_t>(size))
-    return damaged_history("a piece of a version in the history is damaged");
+  into.resize(static_cast<std::size_t>(size));
+  const std::size_t got =
+      ZSTD_decompress(into.data(), into.size(), packed.data(), packed.size());
+  if (got != into.size()) return damaged_history("a piece of a version in the history is damaged");
+  return {};
+}
+
+namespace {
+
+// Unpacks step by step, so that a size that is claimed and not there costs nothing.
+Result<void> unpack_whole(ByteView packed, std::uint64_t size,
+                          const std::function<bool(ByteView)>& take) {
+  const std::unique_ptr<ZSTD_DCtx, std::size_t (*)(ZSTD_DCtx*)> context(ZSTD_createDCtx(),
+                                                                        ZSTD_freeDCtx);
+  Bytes room(ZSTD_DStreamOutSize());
+  ZSTD_inBuffer in{packed.data(), packed.size(), 0};
+  std::uint64_t done = 0;
+  while (true) {
+    ZSTD_outBuffer out{room.data(), room.size(), 0};
+    const std::size_t left = ZSTD_decompressStream(context.get(), &out, &in);
+    done += out.pos;
+    if (ZSTD_isError(left) != 0 || done > size)
+      return damaged_history("a version in the history is damaged");
+    if (out.pos > 0 && !take(ByteView(room).first(out.pos))) return {};
+    if (left == 0 || (out.pos == 0 && in.pos == in.size)) break;
+  }
+  if (done != size) return damaged_history("a version in the history is damaged");
+  return {};
+}
+
+}  // namespace
+
+Result<void> History::content_to(const Digest& digest, const ByteSink& sink) const {
+  Statement select = database_.prepare("SELECT size, packed, pieces FROM content WHERE digest = ?");
+  select.bind(ByteView(digest));
+  if (!select.step()) {
+    if (select.failed()) return tl::unexpected(select.error());
+    return fail(Trouble::stopped, "tidied-away", "this version was tidied away from the history",
+                "newer versions may still be there; the history lists them");
+  }
+  const std::int64_t size = select.integer(0);
+  if (size < 0 || static_cast<std::uint64_t>(size) > kLargest)
+    return damaged_history("a version in the history has an impossible size");
+  const auto whole = static_cast<std::uint64_t>(size);
+  VersionHasher hasher(whole);
+  bool written = true;
+  const auto take = [&](ByteView bytes) {
+    hasher.add(bytes);
+    written = sink(bytes);
+    return written;
+  };
+  const auto not_written = [] {
+    return fail(Trouble::place, "place-failed", "a version from history could not be written", "");
+  };
+  const auto ids = parse_ids(select.blob(2));
+  if (ids.empty()) {
+    if (auto done = unpack_whole(select.blob(1), whole, take); !done) return done;
+    if (!written) return not_written();
+  }
+  std::uint64_t done = 0;
+  Bytes piece;
+  for (const std::int64_t id : ids) {
+    if (auto unpacked = unpack_piece(id, whole - done, piece); !unpacked) return unpacked;
+    done += piece.size();
+    if (!take(piece)) return not_written();
+  }
+  if ((!ids.empty() && done != whole) || hasher.finish() != digest)
+    return damaged_history("a version in the history is damaged");
   return {};
 }
 
 Result<Bytes> History::content(const Digest& digest) const {
-  Statement select = database_.prepare("SELECT size, packed, pieces FROM content WHERE digest = ?");
-  select.bind(ByteView(digest));
-  if (!select.step()) return damaged_history("a version is missing from the history");
-  const std::int64_t size = select.integer(0);
-  if (size < 0 || static_cast<std::uint64_t>(size) > kLargest)
-    return damaged_history("a version in the history has an impossible size");
-  const auto whole = static_cast<std::size_t>(size);
   Bytes bytes;
-  const Bytes pieces = select.blob(2);
-  if (pieces.empty()) {
-    const Bytes packed = select.blob(1);
-    bytes.resize(whole);
-    const std::size_t got = ZSTD_decompress(bytes.data(), whole, packed.data(), packed.size());
-    if (got != whole) return damaged_history("a version in the history is damaged");
-  } else {
-    bytes.reserve(whole);
-    for (const std::int64_t id : parse_ids(pieces))
-      if (auto appended = append_piece(id, bytes, whole); !appended)
-        return tl::unexpected(appended.error());
-  }
-  if (version_digest(bytes) != digest)
-    return damaged_history("a version in the history is damaged");
+  bool fits = true;
+  const auto done = content_to(digest, [&](ByteView piece) {
+    fits = piece.size() <= kSaveLimit - bytes.size();
+    if (fits) bytes.insert(bytes.end(), piece.begin(), piece.end());
+    return fits;
+  });
+  if (!fits)
+    return fail(Trouble::input, "too-large", "a version is too large to be held in memory", "");
+  if (!done) return tl::unexpected(done.error());
   return bytes;
 }
 

@@ -95,9 +95,24 @@ Error set_aside(Storage& storage, const Path& file) {
 
 }  // namespace
 
+namespace {
+
+// What history holds is for its user only. The database's journal takes the mode from it.
+void make_private(Storage& storage, const Path& file) {
+  constexpr std::uint32_t kOwnFile = 0600;
+  (void)storage.create(file, {}, kOwnFile);
+  for (const std::string part : {"", "-journal", "-turn"})
+    if (const Path path = file.string() + part; storage.info(path))
+      (void)storage.set_mode(path, kOwnFile);
+  (void)storage.set_mode(file.parent_path(), 0700);
+}
+
+}  // namespace
+
 Result<History> History::open(Storage& storage, const Path& file) {
-  if (auto made = make_folders(storage, file.parent_path()); !made)
+  if (auto made = make_private_folders(storage, file.parent_path()); !made)
     return tl::unexpected(made.error());
+  make_private(storage, file);
   auto turn = take_turn(file);
   if (!turn) return tl::unexpected(turn.error());
   auto database = open_current(file);
@@ -114,8 +129,8 @@ Result<std::optional<History>> History::open_to_read(Storage& storage, const Pat
   if (is_missing(storage, file)) return std::optional<History>{};
   auto database = Database::open(file, Database::Mode::read);
   if (!database) return tl::unexpected(database.error());
-  // An older one is brought forward by the first command that writes.
-  if (!is_current(*database)) return std::optional<History>{};
+  // A much older one is brought forward by the first command that writes.
+  if (!can_be_read(*database)) return std::optional<History>{};
   return std::optional<History>(History(std::move(*database)));
 }
 
@@ -141,6 +156,13 @@ Result<void> History::begin_move(MoveRecord& move) {
       .bind(move.undoes);
   if (auto done = insert.run(); !done) return done;
   move.id = database_.last_row();
+  Statement where = database_.prepare("INSERT INTO move_place VALUES (?, ?, ?, ?, ?)");
+  where.bind(move.id)
+      .bind(as_bytes(move.place))
+      .bind(move.place_id)
+      .bind(as_bytes(move.folder))
+      .bind(std::int64_t{move.makes_folder ? 1 : move.removes_folder ? 2 : 0});
+  if (auto done = where.run(); !done) return done;
   for (Step& step : move.steps) {
     Statement add = database_.prepare(
         "INSERT INTO step (move, path, before, before_modified_ns, before_mode, after, "
@@ -229,9 +251,26 @@ Result<std::vector<MoveRecord>> History::moves_where(const std::string& conditio
     moves.push_back(std::move(move));
   }
   if (select.failed()) return tl::unexpected(select.error());
-  for (MoveRecord& move : moves)
+  for (MoveRecord& move : moves) {
+    if (auto loaded = load_place(move); !loaded) return tl::unexpected(loaded.error());
     if (auto loaded = load_steps(move); !loaded) return tl::unexpected(loaded.error());
+  }
   return moves;
+}
+
+Result<void> History::load_place(MoveRecord& move) const {
+  if (!has_places(database_)) return {};
+  Statement select =
+      database_.prepare("SELECT place, place_id, folder, folder_is FROM move_place WHERE move = ?");
+  if (select.bind(move.id).step()) {
+    move.place = path_at(select, 0);
+    move.place_id = select.text(1);
+    move.folder = path_at(select, 2);
+    move.makes_folder = select.integer(3) == 1;
+    move.removes_folder = select.integer(3) == 2;
+  }
+  if (select.failed()) return tl::unexpected(select.error());
+  return {};
 }
 
 Result<void> History::load_steps(MoveRecord& move) const {

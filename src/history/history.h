@@ -17,7 +17,7 @@
 #include "bayswap/result.h"
 #include "history/packed_content.h"
 #include "history/sqlite.h"
-#include "history/turn_lock.h"
+#include "storage/turn_lock.h"
 #include "storage/version_digest.h"
 
 namespace bayswap {
@@ -61,7 +61,21 @@ struct MoveRecord {
   std::int64_t time_ns = 0;
   MoveState state = MoveState::writing;
   std::int64_t undoes = 0;  ///< the move that this one takes back; 0: none
+  /// A folder that was there before the move and is never made by one: a bay's root, or the nearest
+  /// folder above the files. Empty in records of older versions.
+  std::string place;
+  std::string place_id;          ///< Storage::identity() of it, when the move began
+  std::string folder;            ///< the folder that is swapped as a whole; empty: none is
+  bool makes_folder = false;     ///< nothing was there in its place
+  bool removes_folder = false;   ///< nothing of it is there afterwards
   std::vector<Step> steps;
+};
+
+/// A move that was cut off and can't be finished now. It holds up nothing but its own paths.
+struct WaitingMove {
+  std::int64_t id = 0;
+  std::vector<std::string> paths;
+  Error reason;
 };
 
 /// `m12` and back.
@@ -93,7 +107,14 @@ class History {
                        const ContentDigests& older = {});
   /// Keeps a file of any size, in bounded memory.
   Result<Digest> keep_file(Storage& storage, const Path& path);
+  /// Errors: `history-failed`; `tidied-away` for one that history does not hold any more;
+  /// `too-large` beyond kSaveLimit.
   Result<Bytes> content(const Digest& digest) const;
+  /// The same for a content of any size, piece by piece. What was handed on counts only when the
+  /// call succeeds: the bytes are proved at the end.
+  Result<void> content_to(const Digest& digest, const ByteSink& sink) const;
+  /// Keeps what a file holds that has lost its name.
+  Result<Digest> keep_taken_out(TakenOut& file);
 
   Result<std::int64_t> begin_command(const std::string& words, std::int64_t time_ns);
   /// Records the move as `writing` with all its steps, and fills in the ids.
@@ -119,6 +140,10 @@ class History {
     std::int64_t time_ns = 0;  ///< when it was seen or written
   };
   Result<std::unordered_map<std::string, Newest>> newest_versions() const;
+  /// Moves that an earlier run left and that can't be settled now.
+  [[nodiscard]] const std::vector<WaitingMove>& waiting() const { return waiting_; }
+  void set_waiting(std::vector<WaitingMove> waiting) { waiting_ = std::move(waiting); }
+
   /// Whether the content can be given back, and its size in bytes.
   std::optional<std::uint64_t> size_of(const Digest& digest) const;
   /// Lets every content go but these, and gives back the room.
@@ -156,13 +181,19 @@ class History {
                                                     const PackPieces& pack);
   Result<void> add_content(const Digest& digest, std::uint64_t size, ByteView packed,
                            ByteView pieces);
-  Result<void> append_piece(std::int64_t id, Bytes& bytes, std::size_t limit) const;
+  Result<void> unpack_piece(std::int64_t id, std::uint64_t limit, Bytes& into) const;
+  /// Keeps a content of any size that `read` hands on piece by piece.
+  using ReadPieces =
+      std::function<Result<void>(std::size_t piece, const std::function<bool(ByteView)>& take)>;
+  Result<Digest> keep_stream(std::uint64_t size, const ReadPieces& read);
+  Result<void> load_place(MoveRecord& move) const;
   Result<std::vector<MoveRecord>> moves_where(const std::string& condition) const;
   Result<void> load_steps(MoveRecord& move) const;
   Result<void> write_folders(const Step& step);
 
   Database database_;
   TurnLock turn_;
+  std::vector<WaitingMove> waiting_;
   std::optional<Statement> find_piece_;
   std::optional<Statement> add_piece_;
 };

@@ -10,7 +10,7 @@ namespace bayswap {
 namespace {
 
 constexpr std::int64_t kApplicationId = 0x42535750;  // marks the file as a Bay Swap history
-constexpr std::int64_t kSchemaVersion = 3;
+constexpr std::int64_t kSchemaVersion = 4;
 
 constexpr const char* kSchema = R"sql(
 CREATE TABLE content (digest BLOB PRIMARY KEY, size INTEGER NOT NULL, packed BLOB NOT NULL) WITHOUT ROWID;
@@ -35,6 +35,13 @@ CREATE INDEX step_folder_step ON step_folder (step);
 constexpr const char* kPieces = R"sql(
 ALTER TABLE content ADD COLUMN pieces BLOB;
 CREATE TABLE piece (id INTEGER PRIMARY KEY, digest BLOB NOT NULL UNIQUE, size INTEGER NOT NULL, packed BLOB NOT NULL);
+)sql";
+
+// Version 4: where a move happens, and which folder it swaps; `folder_is`: 1 new, 2 going.
+constexpr const char* kPlaces = R"sql(
+CREATE TABLE move_place (
+  move INTEGER PRIMARY KEY REFERENCES move, place BLOB NOT NULL, place_id TEXT NOT NULL,
+  folder BLOB NOT NULL, folder_is INTEGER NOT NULL);
 )sql";
 
 struct Renamed {
@@ -109,7 +116,9 @@ Result<void> make_or_update(const Database& database, const Path& file) {
     if (auto made = database.run(kSchema); !made) return made;
   if (version < 2)
     if (auto made = database.run(kPieces); !made) return made;
-  if (auto done = rename_large(database); !done) return done;
+  if (version < 3)
+    if (auto done = rename_large(database); !done) return done;
+  if (auto made = database.run(kPlaces); !made) return made;
   return database.run(fmt::format("PRAGMA application_id={}; PRAGMA user_version={}",
                                   kApplicationId, kSchemaVersion)
                           .c_str());
@@ -126,9 +135,22 @@ Result<void> bring_forward(const Database& database, const Path& file) {
   return transaction->commit();
 }
 
-bool is_current(const Database& database) {
+namespace {
+
+std::int64_t version_of(const Database& database) {
   Statement version = database.prepare("SELECT user_version FROM pragma_user_version");
-  return version.step() && version.integer(0) == kSchemaVersion;
+  return version.step() ? version.integer(0) : 0;
+}
+
+}  // namespace
+
+bool can_be_read(const Database& database) {
+  const std::int64_t version = version_of(database);
+  return version == 3 || version == kSchemaVersion;
+}
+
+bool has_places(const Database& database) {
+  return version_of(database) >= 4;
 }
 
 }  // namespace bayswap

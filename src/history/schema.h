@@ -11,7 +11,10 @@ namespace bayswap {
 /// `history-failed` for a database that is none, or a newer one.
 [[nodiscard]] Result<void> bring_forward(const Database& database, const Path& file);
 
-/// Whether the tables are as this program knows them.
-[[nodiscard]] bool is_current(const Database& database);
+/// Whether a program that only reads understands the tables.
+[[nodiscard]] bool can_be_read(const Database& database);
+
+/// Whether the tables say where moves happen.
+[[nodiscard]] bool has_places(const Database& database);
 
 }  // namespace bayswap

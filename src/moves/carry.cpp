@@ -41,11 +41,14 @@ class Carrier {
     const auto to = session_.bays.find(request_.to);
     if (!to) return tl::unexpected(to.error());
     bay_ = *to;
-    if (const auto place = session_.storage->list(bay_->place); !place)
-      return fail(
-          Trouble::place, "place-failed",
-          fmt::format("bay {}: {} cannot be reached", bay_->name, safe_text(bay_->place.string())),
-          "plug in or mount the place, or learn the bay again");
+    const auto place = session_.storage->list(bay_->place);
+    // Where saves were seen before there is something; an empty folder is where a medium was.
+    if (!place || (place->empty() && !bay_->shelves.empty()))
+      return fail(Trouble::place, "place-failed",
+                  fmt::format("bay {}: {} {}", bay_->name, safe_text(bay_->place.string()),
+                              place ? "is empty: its medium is out, or everything was moved away"
+                                    : "cannot be reached"),
+                  "plug in or mount the place, or learn the bay again");
     if (!request_.plan)
       if (auto recovered = recover(session_); !recovered) return tl::unexpected(recovered.error());
     auto sources = find_wanted(session_, folders_, *bay_, request_);
@@ -207,6 +210,7 @@ class Carrier {
     line.folder = true;
     line.replaces = there.replaces;
     line.nothing_to_do = there.already_there;
+    line.files = there.files;
     if (!there.already_there && !claim(there.names, line.to, source.shown()))
       (void)checks.add(
           {Level::error, "name-taken",
@@ -218,7 +222,10 @@ class Carrier {
       checks.note(companion.note);
       if (companion.change) there.changes.push_back(std::move(*companion.change));
     }
-    for (const FileChange& change : there.changes) check_in_use(change.path, checks);
+    for (const FileChange& change : there.changes) {
+      check_in_use(change.path, checks);
+      check_attributes(change, checks);
+    }
     if (!there.changes.empty()) check_room(there.folder, there.size, checks);
     if (checks.stopped()) return stop(line, checks);
     if (there.already_there)
@@ -227,12 +234,8 @@ class Carrier {
     if (!request_.plan && !there.changes.empty()) {
       FolderSwap swap;
       swap.folder = there.folder;
+      swap.seen = std::move(there.seen);
       swap.progress = progress_of(source.save);
-      for (const Part& part : source.save.parts) {
-        FolderSwap::File file{part.name, part.data, std::nullopt};
-        if (part.outside != 0) file.from = source.files.front() / part.name;
-        swap.files.push_back(std::move(file));
-      }
       // A companion alone needs no swap of a folder that stays as it is.
       auto done = write_changes(
           source, line, there.changes, [] { return Result<void>{}; },
@@ -258,6 +261,23 @@ class Carrier {
     if (history && *history) own = (*history)->written_ns(path.string());
     if (auto fresh = changed_just_now(*session_.storage, path, own, wait))
       (void)checks.add(std::move(*fresh));
+  }
+
+  // What a replaced file can't keep, or what says that it is not to be replaced.
+  void check_attributes(const FileChange& change, Checks& checks) const {
+    const auto info = session_.storage->info(change.path);
+    if (!info || info->type != FileType::file || !change.before) return;
+    constexpr std::uint32_t kOwnerWrites = 0200;
+    if ((info->mode & kOwnerWrites) == 0)
+      (void)checks.add({Level::error, "read-only",
+                        fmt::format("{}: is protected against writing",
+                                    safe_text(change.path.string())),
+                        "if it may be replaced: --accept read-only"});
+    if (info->links > 1)
+      checks.note({Level::note, "linked",
+                   fmt::format("{}: has {} names; the others keep the old content",
+                               safe_text(change.path.string()), info->links),
+                   ""});
   }
 
   // A nearly full place is found out before anything is written there.
@@ -310,6 +330,10 @@ class Carrier {
       line.nothing_to_do = file.already_there;
       if (!file.already_there) {
         check_in_use(file.path, checks);
+        FileChange change;
+        change.path = file.path;
+        change.before = file.before;
+        check_attributes(change, checks);
         check_room(file.path, file.bytes.size(), checks);
         work.push_back(&file);
         if (auto newer = newer_there(source, file, history->has_value() ? &**history : nullptr))
@@ -400,7 +424,7 @@ class Carrier {
                                     const std::function<Result<void>()>& verify,
                                     const FolderSwap* swap = nullptr) {
     if (!history_) {
-      auto opened = History::open(*session_.storage, session_.history_file());
+      auto opened = settled_history(*session_.storage, session_.history_file());
       if (!opened) return tl::unexpected(opened.error());
       history_ = std::move(*opened);
     }
@@ -414,6 +438,7 @@ class Carrier {
     move.kind = "carry";
     move.source = source.shown();
     move.bay = bay_->name;
+    move.place = bay_->place.string();
     move.title = base.game.title;
     move.source_modified_ns = source.modified_ns;
     Mover mover(*session_.storage, *history_);

@@ -1,6 +1,7 @@
 // Saves that are folders in a carry: found, and brought to the folder of their title and account.
 #pragma once
 
+#include <map>
 #include <optional>
 #include <string>
 #include <vector>
@@ -30,8 +31,10 @@ struct FolderTarget {
   FileNames names = FileNames::exact;  ///< of its shelf
   bool replaces = false;
   bool already_there = false;
-  std::uint64_t size = 0;  ///< bytes of the files there afterwards
+  std::uint64_t size = 0;  ///< bytes of the save's files
   std::vector<FileChange> changes;
+  std::map<std::string, FolderSwap::Seen> seen;  ///< what the plan saw there
+  MoveReport::Files files;
   std::int64_t there_modified_ns = 0;  ///< of the newest file that it replaces
 };
 

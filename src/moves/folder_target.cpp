@@ -317,21 +317,6 @@ class TargetFinder {
   std::vector<Existing> existing_;
 };
 
-// A link or device below a folder, or what an interrupted run left there: a swap would remove it,
-// and undo could not bring it back.
-std::optional<Path> special_below(Storage& storage, const Path& folder) {
-  const auto names = storage.list(folder);
-  if (!names) return std::nullopt;
-  for (const std::string& name : *names) {
-    const auto info = storage.info(folder / name);
-    const bool ours = name.starts_with(".bayswap-");
-    if (!info || (info->type == FileType::file && !ours)) continue;
-    if (info->type != FileType::folder || ours) return folder / name;
-    if (auto found = special_below(storage, folder / name)) return found;
-  }
-  return std::nullopt;
-}
-
 Result<bool> same_part(Storage& storage, const Part& part, const Path& from, const Part* old,
                        const Path& to) {
   if (old == nullptr || old->size() != part.size()) return false;
@@ -339,61 +324,83 @@ Result<bool> same_part(Storage& storage, const Part& part, const Path& from, con
   return storage.same(from, to);
 }
 
-// Notes what the plan sees at a change's path.
-Result<void> see(Storage& storage, const Part& old, FileChange& change) {
-  if (old.outside == 0) {
-    change.before = version_digest(old.data);
-    return {};
+// What the plan sees at a file of the folder there.
+Result<Digest> digest_there(Storage& storage, const Part& old, const Path& path) {
+  return old.outside == 0 ? Result<Digest>(version_digest(old.data)) : storage.digest(path);
+}
+
+// Files of the save that are new or differ.
+Result<void> plan_files(Session& session, const Source& source, const std::vector<Part>& there,
+                        FolderTarget& target) {
+  for (const Part& part : source.save.parts) {
+    target.size += part.size();
+    const Path from = source.files.front() / part.name;
+    const Path to = target.folder / part.name;
+    const auto old = std::ranges::find(there, part.name, &Part::name);
+    auto same =
+        same_part(*session.storage, part, from, old == there.end() ? nullptr : &*old, to);
+    if (!same) return tl::unexpected(same.error());
+    if (*same) {
+      ++target.files.same;
+      if (old->outside == 0) target.seen[part.name].digest = version_digest(old->data);
+      continue;
+    }
+    FileChange change;
+    change.path = to;
+    if (part.outside != 0)
+      change.from = from;
+    else
+      change.content = part.data;
+    if (old != there.end()) {
+      const auto seen = digest_there(*session.storage, *old, to);
+      if (!seen) return tl::unexpected(seen.error());
+      change.before = *seen;
+    }
+    ++(change.before ? target.files.replaced : target.files.added);
+    target.changes.push_back(std::move(change));
   }
-  const auto digest = storage.digest(change.path);
-  if (!digest) return tl::unexpected(digest.error());
-  change.before = *digest;
-  change.large = true;
   return {};
 }
 
-Result<void> plan_changes(Session& session, const Source& source, FolderTarget& target) {
+// Files there that the save does not have. A save of fewer files than are there is a part of one,
+// and leaves the others alone.
+Result<void> plan_others(Session& session, const Source& source, const std::vector<Part>& there,
+                         bool whole, FolderTarget& target) {
+  const bool part_of_it = source.save.parts.size() < there.size();
+  for (const Part& old : there) {
+    if (source.save.part(old.name) != nullptr) continue;
+    if (part_of_it && !whole) {
+      target.files.stay.push_back(old.name);
+      continue;
+    }
+    FileChange change;
+    change.path = target.folder / old.name;
+    const auto seen = digest_there(*session.storage, old, change.path);
+    if (!seen) return tl::unexpected(seen.error());
+    change.before = *seen;
+    target.files.going.push_back(old.name);
+    target.changes.push_back(std::move(change));
+  }
+  return {};
+}
+
+Result<void> plan_changes(Session& session, const Source& source, bool whole,
+                          FolderTarget& target) {
   Storage& storage = *session.storage;
   std::vector<Part> there;
-  if (const auto special = special_below(storage, target.folder))
-    return fail(
-        Trouble::stopped, "link",
-        fmt::format("{}: is a link, a device or a leftover inside of the folder that would be "
-                    "replaced",
-                    safe_text(special->string())),
-        "Bay Swap replaces plain files only; move it aside, then carry again");
   if (!is_missing(storage, target.folder)) {
+    auto seen = files_seen(storage, target.folder);
+    if (!seen) return tl::unexpected(seen.error());
+    target.seen = std::move(*seen);
     auto read = read_parts(storage, target.folder, Hold::small);
     if (!read) return tl::unexpected(read.error());
     there = std::move(*read);
     target.there_modified_ns = newest_below(storage, target.folder);
   }
   target.replaces = !there.empty();
-  target.already_there = there.size() == source.save.parts.size();
-  for (const Part& part : source.save.parts) {
-    target.size += part.size();
-    const Path from = source.files.front() / part.name;
-    const Path to = target.folder / part.name;
-    const auto old = std::ranges::find(there, part.name, &Part::name);
-    auto same = same_part(storage, part, from, old == there.end() ? nullptr : &*old, to);
-    if (!same) return tl::unexpected(same.error());
-    target.already_there = target.already_there && *same;
-    if (*same) continue;
-    FileChange change;
-    change.path = to;
-    change.content = part.data;
-    if (part.outside != 0) change.from = from;
-    if (old != there.end())
-      if (auto seen = see(storage, *old, change); !seen) return seen;
-    target.changes.push_back(std::move(change));
-  }
-  for (const Part& old : there) {
-    if (source.save.part(old.name) != nullptr) continue;
-    FileChange change;
-    change.path = target.folder / old.name;
-    if (auto seen = see(storage, old, change); !seen) return seen;
-    target.changes.push_back(std::move(change));
-  }
+  if (auto planned = plan_files(session, source, there, target); !planned) return planned;
+  if (auto planned = plan_others(session, source, there, whole, target); !planned) return planned;
+  target.already_there = target.changes.empty();
   return {};
 }
 
@@ -405,7 +412,7 @@ Result<std::optional<FolderTarget>> make_folder_target(Session& session, const B
                                                        Checks& checks) {
   auto target = TargetFinder(session, bay, source, request, checks).find();
   if (!target || !*target) return target;
-  if (auto planned = plan_changes(session, source, **target); !planned)
+  if (auto planned = plan_changes(session, source, request.whole, **target); !planned)
     return tl::unexpected(planned.error());
   if ((*target)->replaces && !(*target)->already_there &&
       (*target)->there_modified_ns > source.modified_ns + time_slack_ns((*target)->names))

@@ -3,27 +3,33 @@
 #include <fmt/format.h>
 
 #include <algorithm>
-#include <chrono>
-#include <utility>
 
+#include "bays/walk.h"
 #include "bytes/fill.h"
 #include "bytes/text.h"
 #include "moves/in_use.h"
 #include "storage/atomic_write.h"
 #include "storage/clock.h"
-#include "storage/two_threads.h"
 
 namespace bayswap {
 namespace {
-
-Path temporary_of(const MoveRecord& move, std::size_t step) {
-  return beside(move.steps[step].path, fmt::format("{}-{}", tag_of(move), step));
-}
 
 Path nearest_folder(Storage& storage, const Path& path) {
   Path folder = path.parent_path();
   while (folder.has_relative_path() && is_missing(storage, folder)) folder = folder.parent_path();
   return folder;
+}
+
+bool same_stamp(const FileInfo& a, const FileInfo& b) {
+  return a.inode == b.inode && a.size == b.size && a.modified_ns == b.modified_ns;
+}
+
+Error others_wrote(const Path& path) {
+  return {Trouble::stopped, "in-use",
+          fmt::format("{}: another program wrote there meanwhile; its progress was left in place",
+                      safe_text(path.string())),
+          "close that program. History holds what it wrote and what was there before; nothing is "
+          "lost"};
 }
 
 }  // namespace
@@ -54,31 +60,55 @@ Result<History> settled_history(Storage& storage, const Path& file) {
   return history;
 }
 
-// What is at a change's path, when it is still what the plan saw. Comparing bytes is cheaper than
-// hashing them.
+Result<History> history_to_show(Storage& storage, const Path& file) {
+  auto history = settled_history(storage, file);
+  if (history || history.error().trouble != Trouble::place) return history;
+  auto as_it_is = History::open_to_read(storage, file);
+  if (!as_it_is || !*as_it_is) return history;
+  return std::move(**as_it_is);
+}
+
+// What is at a change's path, when it is still what the plan saw.
 Result<FileVersion> Mover::version_before(const FileChange& change) {
-  if (!change.seen) {
-    auto there = version_at(storage_, change.path);
-    if (there && there->digest != change.before) return tl::unexpected(place_changed(change.path));
-    return there;
-  }
-  auto there = version_seen(change);
-  if (!there) return there;
-  const auto view = storage_.view(change.path, kSaveLimit);
-  if (!view) return tl::unexpected(view.error());
-  if (!same_bytes(view->bytes(), *change.seen)) return tl::unexpected(place_changed(change.path));
-  replaced_.push_back({change.path, *view});
+  if (change.seen) return version_seen(change);
+  auto there = version_at(storage_, change.path);
+  if (there && there->digest != change.before) return tl::unexpected(place_changed(change.path));
   return there;
 }
 
-// The file's time and mode, for content that the plan has read.
+// Of a file that the plan has read, its bytes; comparing them is cheaper than hashing them.
 Result<FileVersion> Mover::version_seen(const FileChange& change) {
   const auto info = storage_.info(change.path);
   if (!info && info.error().code == "missing") return tl::unexpected(place_changed(change.path));
   if (!info) return tl::unexpected(info.error());
   if (info->type != FileType::file) return version_at(storage_, change.path);
-  if (info->size != change.seen->size()) return tl::unexpected(place_changed(change.path));
+  const auto there = storage_.view(change.path, kSaveLimit);
+  if (!there) return tl::unexpected(there.error());
+  if (!same_bytes(there->bytes(), *change.seen)) return tl::unexpected(place_changed(change.path));
   return FileVersion{change.before, info->modified_ns, info->mode};
+}
+
+// An earlier move that still has to be settled holds up its own paths, and no others.
+Result<void> Mover::check_free(const std::vector<FileChange>& changes) {
+  for (const WaitingMove& wait : history_.waiting())
+    for (const std::string& path : wait.paths)
+      for (const FileChange& change : changes)
+        if (lies_in(path, change.path) || lies_in(change.path, path))
+          return fail(Trouble::stopped, "in-use",
+                      fmt::format("{}: the move {}, which was cut off, is not settled here yet: {}",
+                                  safe_text(change.path.string()), move_name(wait.id),
+                                  wait.reason.text),
+                      wait.reason.hint);
+  return {};
+}
+
+Result<void> Mover::keep_old(const FileChange& change, const FileVersion& before) {
+  if (!before.digest) return {};
+  if (change.seen) return history_.keep_as(change.seen_digests, *change.seen);
+  const auto kept = history_.keep_file(storage_, change.path);
+  if (!kept) return tl::unexpected(kept.error());
+  if (*kept != *before.digest) return tl::unexpected(place_changed(change.path));
+  return {};
 }
 
 Result<void> Mover::record(MoveRecord& move, const std::vector<FileChange>& changes,
@@ -91,43 +121,26 @@ Result<void> Mover::record(MoveRecord& move, const std::vector<FileChange>& chan
     move.command = *command;
   }
   for (const FileChange& change : changes) {
-    auto before = change.seen ? version_seen(change) : version_before(change);
+    auto before = version_before(change);
     if (!before) return tl::unexpected(before.error());
-    std::optional<FileView> old;
-    ContentDigests older;
-    if (before->digest && change.seen) {
-      // Whether it is still there is looked at once more before the new content takes its place.
-      old.emplace(ByteView(*change.seen), change.seen);
-      older = change.seen_digests;
-    } else if (before->digest && change.large) {
-      const auto kept = history_.keep_file(storage_, change.path);
-      if (!kept) return tl::unexpected(kept.error());
-      if (*kept != *before->digest) return tl::unexpected(place_changed(change.path));
-    } else if (before->digest) {
-      auto view = storage_.view(change.path, kSaveLimit);
-      if (!view) return tl::unexpected(view.error());
-      old = *view;
-      older = digests_of(old->bytes());
-      if (older.whole != *before->digest) return tl::unexpected(place_changed(change.path));
-    }
-    if (old)
-      if (auto kept = history_.keep_as(older, old->bytes()); !kept)
-        return tl::unexpected(kept.error());
+    if (auto kept = keep_old(change, *before); !kept) return kept;
     Step step;
     step.path = change.path.string();
     step.before = *before;
-    step.after.mode = before->digest ? before->mode : change.mode;
+    step.after.mode = before->digest ? before->mode : change.mode.value_or(0644);
     step.after.modified_ns = change.modified_ns.value_or(0);
     if (change.from) {
       // Known when it is copied; until then nothing that lies there is taken for it.
       step.after.digest = Digest{};
+    } else if (change.kept) {
+      step.after.digest = change.kept;
     } else if (change.content) {
       const ContentDigests digests =
-          change.content_digests.valid()
-              ? change.content_digests.get()
-              : digests_of(*change.content, old ? old->bytes() : ByteView{}, older);
-      if (auto kept = history_.keep_as(digests, *change.content, older); !kept)
-        return tl::unexpected(kept.error());
+          change.seen ? digests_of(*change.content, *change.seen, change.seen_digests)
+                      : digests_of(*change.content);
+      if (change.keep_new)
+        if (auto kept = history_.keep_as(digests, *change.content, change.seen_digests); !kept)
+          return kept;
       step.after.digest = digests.whole;
     }
     move.steps.push_back(std::move(step));
@@ -158,150 +171,193 @@ void Mover::note_results(MoveRecord& move) {
   }
 }
 
-// Makes the new file and takes the last look before the old content goes: whoever wrote since the
-// plan keeps what they wrote. A large file is looked at while the new one goes to the medium.
-Result<void> Mover::stage_beside(const FileChange& change, std::uint32_t mode,
-                                 const Path& temporary) {
-  constexpr std::size_t kLarge = 1U << 20U;
-  constexpr std::int64_t kCoarse = 20'000'000;  // nanoseconds: as fine as any clock of files is
-  const std::int64_t start = now_ns();
-  const auto seen = storage_.info(change.path);
-  // FAT's own times are too coarse to tell of a change in between.
-  const bool beside = change.seen && change.seen->size() >= kLarge && seen &&
-                      seen->modified_ns < start - kCoarse && !storage_.is_fat(change.path);
-  std::optional<Meanwhile<Result<FileVersion>>> look;
-  if (beside) look.emplace([&] { return version_before(change); });
-  auto created = storage_.create(temporary, *change.content, mode);
-  if (created && change.modified_ns)
-    created = storage_.set_modified(temporary, *change.modified_ns);
-  auto there = look ? look->get() : Result<FileVersion>{};
-  if (!created) return created;
-  const auto now = beside ? storage_.info(change.path) : seen;
-  if (!beside || !now || now->modified_ns != seen->modified_ns || now->size != seen->size)
-    there = version_before(change);
-  if (!there) return tl::unexpected(there.error());
+Result<void> Mover::change_file(MoveRecord& move, const FileChange& change, std::size_t step,
+                                std::vector<Unit>& done) {
+  Step& own = move.steps[step];
+  const std::string tag = fmt::format("{}-{}", tag_of(move), step);
+  Unit unit{change.path, beside(change.path, tag), beside(change.path, tag + "-old"), false, {&own}};
+  if (!change.goes()) {
+    auto made = make_folders(storage_, change.path.parent_path());
+    if (!made) return tl::unexpected(made.error());
+    for (const Path& path : *made) own.made_folders.push_back(path.string());
+    done.push_back(unit);
+    if (auto staged = stage_file(change, unit.aside, own, {}); !staged) return staged;
+  } else {
+    done.push_back(unit);
+  }
+  // What must be there, or must not: a swap of names would not notice.
+  if (is_missing(storage_, unit.place) != !change.before)
+    return tl::unexpected(place_changed(change.path));
+  if (auto swapped = swap_names(unit); !swapped) {
+    if (swapped.error().code == "exists") return tl::unexpected(place_changed(change.path));
+    return swapped;
+  }
+  // The last look: what waits now is what the plan saw, or whoever wrote gets it back.
+  const auto waits = version_at(storage_, unit.aside);
+  if (waits && waits->digest == change.before && !is_held(unit.aside)) return {};
+  met_others_ = true;
+  if (!is_missing(storage_, unit.aside))
+    if (auto back = swap_names(unit); !back) return back;
+  return tl::unexpected(place_changed(change.path));
+}
+
+// Whoever holds what waits open would write into a file that goes.
+bool Mover::is_held(const Path& path) {
+  return !allow_in_use_ && !storage_.writer_of(path).empty();
+}
+
+// Everything in the folder that waits must be what the plan saw.
+Result<void> Mover::look_again(const FolderSwap& swap, const std::vector<FileChange>& changes,
+                               const Path& waiting) {
+  constexpr std::int64_t kCoarse = 2'500'000'000;  // nanoseconds: coarser than any file's time
+  const auto tree = whole_tree(storage_, waiting);
+  if (!tree) return tl::unexpected(place_changed(swap.folder));
+  const std::int64_t now = now_ns();
+  std::size_t expected = 0;
+  for (const FileChange& change : changes) {
+    if (!lies_in(swap.folder, change.path) || !change.before) continue;
+    ++expected;
+    const auto there = version_at(storage_, waiting / change.path.lexically_relative(swap.folder));
+    if (!there || there->digest != change.before || is_held(waiting / change.path.lexically_relative(swap.folder)))
+      return tl::unexpected(place_changed(change.path));
+  }
+  for (const auto& [path, info] : tree->files) {
+    const std::string name = path.lexically_relative(waiting).generic_string();
+    const auto change = std::ranges::find(changes, swap.folder / name, &FileChange::path);
+    if (change != changes.end()) {
+      if (!change->before) return tl::unexpected(place_changed(change->path));
+      continue;
+    }
+    const auto seen = swap.seen.find(name);
+    if (seen == swap.seen.end() || !same_stamp(seen->second.info, info))
+      return tl::unexpected(place_changed(swap.folder / name));
+    ++expected;
+    // Its time may not tell of a change when it is as young as the plan.
+    if (seen->second.digest && info.modified_ns + kCoarse > now) {
+      const auto digest = storage_.digest(path);
+      if (!digest || *digest != *seen->second.digest)
+        return tl::unexpected(place_changed(swap.folder / name));
+    }
+  }
+  const std::size_t wanted =
+      static_cast<std::size_t>(std::ranges::count_if(changes, [&](const FileChange& change) {
+        return lies_in(swap.folder, change.path) && change.before;
+      })) +
+      static_cast<std::size_t>(std::ranges::count_if(swap.seen, [&](const auto& seen) {
+        return std::ranges::find(changes, swap.folder / seen.first, &FileChange::path) ==
+               changes.end();
+      }));
+  if (expected != wanted) return tl::unexpected(place_changed(swap.folder));
   return {};
 }
 
-Result<void> Mover::write(const FileChange& change, Step& step, const Path& temporary) {
-  const Path folder = change.path.parent_path();
-  if (!change.content) {
-    if (auto removed = storage_.remove(change.path); !removed) return removed;
-    return storage_.flush_folder(folder);
-  }
-  auto made = make_folders(storage_, folder);
+Result<void> Mover::change_folder(MoveRecord& move, const std::vector<FileChange>& changes,
+                                  const FolderSwap& swap, std::vector<Unit>& done) {
+  Unit unit{swap.folder, beside(swap.folder, tag_of(move) + "-new"),
+            beside(swap.folder, tag_of(move) + "-old"), true, {}};
+  for (const Step& step : move.steps)
+    if (lies_in(swap.folder, step.path)) unit.steps.push_back(&step);
+  auto made = make_folders(storage_, swap.folder.parent_path());
   if (!made) return tl::unexpected(made.error());
-  for (const Path& path : *made) step.made_folders.push_back(path.string());
-  if (auto staged = stage_beside(change, step.after.mode, temporary); !staged) return staged;
-  if (auto moved = storage_.rename(temporary, change.path); !moved) return moved;
-  return storage_.flush_folder(folder);
+  for (const Path& path : *made) move.steps.front().made_folders.push_back(path.string());
+  done.push_back(unit);
+  if (!swap.goes)
+    if (auto staged = stage_folder(swap, changes, unit.aside, move); !staged) return staged;
+  const bool copies = std::ranges::any_of(
+      changes, [](const FileChange& change) { return change.from.has_value(); });
+  if (copies)
+    if (auto noted = history_.note_digests(move); !noted) return noted;
+  if (is_missing(storage_, swap.folder) != move.makes_folder)
+    return tl::unexpected(place_changed(swap.folder));
+  if (auto swapped = swap_names(unit); !swapped) {
+    if (swapped.error().code == "exists") return tl::unexpected(place_changed(swap.folder));
+    return swapped;
+  }
+  if (move.makes_folder) return {};
+  if (auto same = look_again(swap, changes, unit.aside); !same) {
+    met_others_ = true;
+    if (auto back = swap_names(unit); !back) return back;
+    return same;
+  }
+  return {};
+}
+
+Result<void> Mover::do_changes(MoveRecord& move, const std::vector<FileChange>& changes,
+                               const FolderSwap* swap, std::vector<Unit>& done) {
+  if (swap != nullptr)
+    if (auto changed = change_folder(move, changes, *swap, done); !changed) return changed;
+  for (std::size_t i = 0; i < changes.size(); ++i)
+    if (swap == nullptr || !lies_in(swap->folder, changes[i].path))
+      if (auto changed = change_file(move, changes[i], i, done); !changed) return changed;
+  return {};
 }
 
 Result<void> Mover::read_back(const MoveRecord& move, const std::vector<FileChange>& changes) {
   for (std::size_t i = 0; i < changes.size(); ++i) {
-    bool same = false;
-    if (changes[i].from) {
-      same = !is_missing(storage_, changes[i].path);  // its bytes were compared when it was staged
-    } else if (changes[i].content) {
-      const auto there = storage_.view(changes[i].path, kSaveLimit);
-      if (!there) return tl::unexpected(there.error());
-      same = same_bytes(there->bytes(), *changes[i].content);
-    } else {
-      same = is_missing(storage_, changes[i].path);
-    }
-    if (!same) return tl::unexpected(read_differently(move.steps[i].path));
+    const Path& path = changes[i].path;
+    const auto there = version_at(storage_, path);
+    if (!there && there.error().code != "link") return tl::unexpected(there.error());
+    if (there && there->digest == move.steps[i].after.digest) continue;
+    // Ours, and reading differently: the medium fails. Else somebody wrote.
+    const auto info = storage_.info(path);
+    const auto staged = staged_.find(path);
+    if (info && staged != staged_.end() && same_stamp(*info, staged->second))
+      return tl::unexpected(read_differently(path));
+    met_others_ = true;
+    return tl::unexpected(others_wrote(path));
   }
   return {};
 }
 
-Result<void> Mover::put_back(const MoveRecord& move) {
-  Result<void> outcome = settle_swap(move, false);
-  for (std::size_t i = move.steps.size(); i-- > 0;) {
-    const Step& step = move.steps[i];
-    const Path temporary = temporary_of(move, i);
-    if (!is_missing(storage_, temporary))
-      if (auto removed = storage_.remove(temporary); !removed) outcome = removed;
-    const auto there = version_at(storage_, step.path);
-    if (!there) {
-      outcome = tl::unexpected(there.error());
-      continue;
-    }
-    const bool ours = there->digest == step.after.digest;
-    if (ours && step.before.digest != step.after.digest) {
-      if (!step.before.digest) {
-        if (auto removed = storage_.remove(step.path); !removed) outcome = removed;
-      } else {
-        const auto content = history_.content(*step.before.digest);
-        if (!content) return tl::unexpected(content.error());
-        auto back = storage_.create(temporary, *content, step.before.mode);
-        if (back) back = storage_.set_modified(temporary, step.before.modified_ns);
-        if (back) back = storage_.rename(temporary, step.path);
-        if (!back) outcome = back;
-      }
-    }
-    for (std::size_t k = step.made_folders.size(); k-- > 0;)
-      (void)storage_.remove_folder(step.made_folders[k]);
-    for (const FolderTime& time : step.folder_times)
-      if (auto set = storage_.set_modified(time.path, time.before_ns); !set) outcome = set;
-  }
-  return outcome;
+Result<MoveRecord> Mover::finish(MoveRecord move, Door& door) {
+  for (const Unit& unit : units_of(storage_, move))
+    if (auto cleared = clear_asides(unit, door); !cleared) return tl::unexpected(cleared.error());
+  note_results(move);
+  move.state = MoveState::done;
+  if (auto finished = history_.finish_move(move); !finished)
+    return tl::unexpected(finished.error());
+  return move;
 }
 
 Result<MoveRecord> Mover::apply(MoveRecord move, const std::vector<FileChange>& changes,
                                 const std::function<Result<void>()>& verify,
                                 const FolderSwap* swap) {
+  if (auto there = check_place(storage_, move); !there) return tl::unexpected(there.error());
+  if (auto free = check_free(changes); !free) return tl::unexpected(free.error());
   if (!allow_in_use_)
     for (const FileChange& change : changes)
       if (const auto held = in_use(storage_, change.path))
         return fail(Trouble::stopped, held->code, held->text, held->hint);
+  if (move.place.empty() && !changes.empty())
+    move.place = nearest_folder(storage_, changes.front().path).string();
+  move.place_id = storage_.identity(move.place);
+  if (swap != nullptr) {
+    move.folder = swap->folder.string();
+    move.makes_folder = is_missing(storage_, swap->folder);
+    move.removes_folder = swap->goes;
+  }
   move.time_ns = now_ns();
   move.state = MoveState::writing;
+  staged_.clear();
+  met_others_ = false;
   if (auto recorded = record(move, changes, swap); !recorded)
     return tl::unexpected(recorded.error());
-  Result<void> outcome;
-  if (swap != nullptr) outcome = swap_in(*swap, changes, move);
-  for (std::size_t i = 0; i < changes.size() && outcome; ++i)
-    if (swap == nullptr || !lies_in(swap->folder, changes[i].path))
-      outcome = write(changes[i], move.steps[i], temporary_of(move, i));
+  std::vector<Unit> done;
+  Result<void> outcome = do_changes(move, changes, swap, done);
   if (outcome) outcome = read_back(move, changes);
   if (outcome) outcome = verify();
   if (!outcome) {
+    const bool forced = !met_others_ && outcome.error().trouble == Trouble::read_back;
     // When putting back fails too, the journal stays open and the next run tries again.
-    if (put_back(move)) (void)history_.mark(move.id, MoveState::rolled_back);
+    if (roll_back(move, done, forced)) (void)history_.mark(move.id, MoveState::rolled_back);
+    if (met_others_ && outcome.error().code != "in-use")
+      outcome = tl::unexpected(others_wrote(changes.front().path));
     return tl::unexpected(outcome.error());
   }
-  if (swap != nullptr)
-    if (auto settled = settle_swap(move, true); !settled) return tl::unexpected(settled.error());
-  note_results(move);
-  move.state = MoveState::done;
-  if (auto finished = history_.finish_move(move); !finished)
-    return tl::unexpected(finished.error());
-  // Not before: what is flushed meanwhile would wait for the room to be freed.
-  storage_.let_go(std::exchange(replaced_, {}));
-  return move;
-}
-
-Result<void> Mover::recover() {
-  auto moves = history_.unfinished();
-  if (!moves) return tl::unexpected(moves.error());
-  for (MoveRecord& move : *moves) {
-    bool complete = true;
-    for (const Step& step : move.steps) {
-      const auto there = version_at(storage_, step.path);
-      if (!there) return tl::unexpected(there.error());
-      complete = complete && there->digest == step.after.digest;
-    }
-    if (auto settled = settle_swap(move, complete); !settled) return settled;
-    if (complete) {
-      note_results(move);
-      move.state = MoveState::done;
-      if (auto finished = history_.finish_move(move); !finished) return finished;
-    } else {
-      if (auto back = put_back(move); !back) return back;
-      if (auto marked = history_.mark(move.id, MoveState::rolled_back); !marked) return marked;
-    }
-  }
-  return {};
+  Door door(storage_, history_, move);
+  for (const Step& step : move.steps)
+    if (step.after.digest) door.know(*step.after.digest);
+  return finish(std::move(move), door);
 }
 
 }  // namespace bayswap

@@ -9,6 +9,7 @@
 #include "cards/open_card.h"
 #include "layouts/battery/chips.h"
 #include "look/inspect.h"
+#include "moves/outputs.h"
 #include "moves/part_layouts.h"
 #include "moves/reshape_card.h"
 #include "states/reshape_state.h"
@@ -372,12 +373,17 @@ Result<Reshaped> reshape(Session& session, const ReshapeRequest& request) {
       result.stopped = output_exists(output.path);
       return result;
     }
-  for (const Output& output : outputs.files) {
-    if (auto written = replace_file(*session.storage, output.path, output.bytes); !written)
-      return tl::unexpected(written.error());
+  std::vector<OutFile> files;
+  for (Output& output : outputs.files) {
     result.outputs.push_back(
         {output.path, output.layout->info().id, output.bytes.size(), sha256_hex(output.bytes)});
+    files.push_back({output.path, std::move(output.bytes)});
   }
+  auto written = write_outputs(
+      session, {"reshape", request.inputs.front().string(), save.game.title, request.replace},
+      std::move(files));
+  if (!written) return tl::unexpected(written.error());
+  result.move = std::move(*written);
   return result;
 }
 

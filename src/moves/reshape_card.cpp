@@ -9,6 +9,7 @@
 #include "bytes/text.h"
 #include "cards/card_saves.h"
 #include "cards/open_card.h"
+#include "moves/outputs.h"
 #include "storage/atomic_write.h"
 #include "storage/hash.h"
 
@@ -96,19 +97,22 @@ Result<const Layout*> target_of(Session& session, const ReshapeRequest& request,
   return own;
 }
 
-Result<void> write_outputs(Storage& storage, const ReshapeRequest& request, const SaveFiles& files,
-                           Reshaped& result) {
-  if (!request.replace && !is_missing(storage, request.out)) {
+Result<void> write_files(Session& session, const ReshapeRequest& request, const SaveFiles& files,
+                         Reshaped& result) {
+  if (!request.replace && !is_missing(*session.storage, request.out)) {
     result.stopped = output_exists(request.out);
     return {};
   }
   std::uint64_t size = 0;
+  std::vector<OutFile> out;
   for (const auto& [path, bytes] : files.files) {
-    if (auto made = make_folders(storage, path.parent_path()); !made)
-      return tl::unexpected(made.error());
-    if (auto written = replace_file(storage, path, bytes); !written) return written;
+    out.push_back({path, bytes});
     size += bytes.size();
   }
+  auto written = write_outputs(
+      session, {"reshape", request.inputs.front().string(), {}, request.replace}, std::move(out));
+  if (!written) return tl::unexpected(written.error());
+  result.move = std::move(*written);
   const bool one = files.files.front().first == request.out;
   if (one) size = files.files.front().second.size();
   result.outputs.push_back({request.out, files.layout, size,
@@ -175,7 +179,7 @@ Result<std::optional<Reshaped>> reshape_card(Session& session, const ReshapeRequ
     result.stopped = Error{Trouble::stopped, first.code, first.text, first.hint};
     return std::optional<Reshaped>(std::move(result));
   }
-  if (auto done = write_outputs(*session.storage, request, files, result); !done)
+  if (auto done = write_files(session, request, files, result); !done)
     return tl::unexpected(done.error());
   return std::optional<Reshaped>(std::move(result));
 }

@@ -2,17 +2,32 @@
 
 #include <fmt/format.h>
 
+#include <filesystem>
+#include <system_error>
+
 #include "bays/file_names.h"
 #include "bytes/text.h"
 #include "moves/inside.h"
 
 namespace bayswap {
+namespace {
+
+// A folder that is a link is the folder behind it.
+Path resolved_folder(const Path& path) {
+  std::error_code ignored;
+  if (!std::filesystem::is_symlink(path, ignored) || !std::filesystem::is_directory(path, ignored))
+    return path;
+  const Path behind = std::filesystem::canonical(path, ignored);
+  return ignored ? path : behind;
+}
+
+}  // namespace
 
 Result<Path> shelf_path(const Bay& bay, const Shelf& shelf, const std::string& built,
                         Checks& checks) {
   const std::string name = shelf.names == FileNames::fat ? fat_path(built) : built;
-  const Path path = bay.place / name;
-  if (!inside(bay.place, path))
+  const Path path = resolved_folder(bay.place / name);
+  if (!inside(bay.place, path) || !inside(bay.place, path / "file"))
     return fail(Trouble::stopped, "link",
                 fmt::format("{}: leads out of the bay through a link", safe_text(path.string())),
                 "Bay Swap does not write through links that leave a bay");

@@ -6,6 +6,8 @@
 #include "bayswap/carry.h"
 #include "bytes/text.h"
 #include "moves/mover.h"
+#include "moves/waiting.h"
+#include "storage/atomic_write.h"
 #include "storage/clock.h"
 
 namespace bayswap {
@@ -31,16 +33,37 @@ Result<std::vector<FileChange>> changes_back(Storage& storage, const History& hi
     FileChange change;
     change.path = step.path;
     change.before = there->digest;
-    change.mode = step.before.mode;
     if (step.before.digest) {
-      auto content = history.content(*step.before.digest);
-      if (!content) return tl::unexpected(content.error());
-      change.content = std::move(*content);
+      if (!history.size_of(*step.before.digest))
+        return fail(Trouble::stopped, "tidied-away",
+                    fmt::format("{}: the version that {} replaced was tidied away from the history",
+                                safe_text(step.path), move_name(move.id)),
+                    "nothing was changed; 'bayswap history' shows which versions are left");
+      change.kept = step.before.digest;
+      change.mode = step.before.mode;
       change.modified_ns = step.before.modified_ns;
     }
-    if (change.content || change.before) changes.push_back(std::move(change));
+    if (change.kept || change.before) changes.push_back(std::move(change));
   }
   return changes;
+}
+
+// A folder that was swapped in comes back by a swap.
+Result<std::optional<FolderSwap>> swap_back(Storage& storage, const MoveRecord& move,
+                                            const std::vector<FileChange>& changes) {
+  if (move.folder.empty() || move.removes_folder) return std::optional<FolderSwap>{};
+  FolderSwap swap;
+  swap.folder = move.folder;
+  auto seen = files_seen(storage, swap.folder);
+  if (!seen) return tl::unexpected(seen.error());
+  swap.seen = std::move(*seen);
+  // What the move made goes as a whole, unless somebody has put more there.
+  swap.goes = move.makes_folder && std::ranges::all_of(swap.seen, [&](const auto& file) {
+    return std::ranges::any_of(changes, [&](const FileChange& change) {
+      return change.goes() && change.path == swap.folder / file.first;
+    });
+  });
+  return std::optional<FolderSwap>(std::move(swap));
 }
 
 MoveReport report_of(const MoveRecord& move, const Step& step) {
@@ -88,6 +111,24 @@ Result<std::vector<MoveRecord>> wanted_moves(const History& history, const std::
   return std::vector<MoveRecord>{std::move(*move)};
 }
 
+// A move that can't be settled ends as things are when the user says so.
+Result<void> end_waiting(Mover& mover, const History& history, const std::string& name,
+                         const std::set<std::string>& accept) {
+  const auto id = parse_move_name(name);
+  for (const WaitingMove& wait : history.waiting()) {
+    if (!id || wait.id != *id) continue;
+    if (!accept.contains("newer-there"))
+      return fail(Trouble::stopped, "in-use",
+                  fmt::format("the move {} was cut off and can't be settled now: {}", name,
+                              wait.reason.text),
+                  wait.reason.hint +
+                      "; or leave everything as it is with --accept newer-there (what the move "
+                      "replaced stays in history)");
+    return mover.give_up(wait.id);
+  }
+  return {};
+}
+
 }  // namespace
 
 Result<CarryReport> undo(Session& session, const std::string& name,
@@ -100,7 +141,10 @@ Result<CarryReport> undo(Session& session, const std::string& name,
   if (is_missing(storage, session.history_file())) return nothing();
   auto history = settled_history(storage, session.history_file());
   if (!history) return tl::unexpected(history.error());
+  report_waiting(session, *history);
   Mover mover(storage, *history);
+  if (auto ended = end_waiting(mover, *history, name, accept); !ended)
+    return tl::unexpected(ended.error());
   const auto moves = wanted_moves(*history, name);
   if (!moves) return tl::unexpected(moves.error());
   if (moves->empty()) return nothing();
@@ -120,6 +164,10 @@ Result<CarryReport> undo(Session& session, const std::string& name,
     }
   if (stopped) return report;
 
+  // All that can stop it is asked before the first move is taken back.
+  for (const MoveRecord& move : *moves)
+    if (auto possible = changes_back(storage, *history, move); !possible)
+      return tl::unexpected(possible.error());
   const auto command = history->begin_command("undo", now_ns());
   if (!command) return tl::unexpected(command.error());
   std::size_t line = 0;
@@ -127,14 +175,19 @@ Result<CarryReport> undo(Session& session, const std::string& name,
     const auto times = untouched_folders(storage, move);
     auto changes = changes_back(storage, *history, move);
     if (!changes) return tl::unexpected(changes.error());
+    auto swap = swap_back(storage, move, *changes);
+    if (!swap) return tl::unexpected(swap.error());
     MoveRecord back;
+    back.place = move.place.empty() ? place_of(session, move.steps.front().path) : move.place;
+    back.place_id = move.place_id;
     back.command = *command;
     back.kind = "undo";
     back.bay = move.bay;
     back.title = move.title;
     back.source = "history";
     back.undoes = move.id;
-    auto applied = mover.apply(std::move(back), *changes, [] { return Result<void>{}; });
+    auto applied = mover.apply(std::move(back), *changes, [] { return Result<void>{}; },
+                               *swap ? &**swap : nullptr);
     if (!applied) {
       report.failed = applied.error();
       report.moves.resize(line);
@@ -149,9 +202,26 @@ Result<CarryReport> undo(Session& session, const std::string& name,
 
 Result<void> recover(Session& session) {
   if (is_missing(*session.storage, session.history_file())) return {};
-  if (auto history = settled_history(*session.storage, session.history_file()); !history)
-    return tl::unexpected(history.error());
+  const auto history = settled_history(*session.storage, session.history_file());
+  if (!history) return tl::unexpected(history.error());
+  report_waiting(session, *history);
   return {};
+}
+
+void report_waiting(Session& session, const History& history) {
+  session.notes.clear();
+  for (const WaitingMove& wait : history.waiting())
+    session.notes.push_back(
+        {Level::warn, "unsettled",
+         fmt::format("the move {} was cut off and waits to be settled: {}", move_name(wait.id),
+                     wait.reason.text),
+         wait.reason.hint});
+}
+
+std::string place_of(const Session& session, const Path& path) {
+  for (const Bay& bay : session.bays.bays())
+    if (lies_in(bay.place, path)) return bay.place.string();
+  return path.parent_path().string();
 }
 
 }  // namespace bayswap

@@ -15,6 +15,7 @@
 #include "states/inner_streams.h"
 #include "states/packing.h"
 #include "states/sections.h"
+#include "moves/outputs.h"
 #include "storage/atomic_write.h"
 #include "storage/hash.h"
 
@@ -347,8 +348,11 @@ class Digger {
   }
 
   Result<Dug> write(const std::string& layout, ByteView bytes) {
-    if (auto done = replace_file(*session_.storage, request_.out, bytes); !done)
-      return tl::unexpected(done.error());
+    const OutputKind kind{"state dig", request_.state.string(),
+                          {}, request_.replace};
+    auto done = write_outputs(session_, kind, {{request_.out, Bytes(bytes.begin(), bytes.end())}});
+    if (!done) return tl::unexpected(done.error());
+    dug_.move = std::move(*done);
     dug_.outputs.push_back({request_.out, layout, bytes.size(), sha256_hex(bytes)});
     return std::move(dug_);
   }

@@ -9,6 +9,7 @@
 #include "bytes/text.h"
 #include "look/inspect.h"
 #include "states/packing.h"
+#include "moves/outputs.h"
 #include "storage/atomic_write.h"
 #include "storage/hash.h"
 
@@ -101,8 +102,11 @@ Result<std::optional<Reshaped>> reshape_state(Session& session, const ReshapeReq
     result.stopped = output_exists(request.out);
     return std::optional<Reshaped>(std::move(result));
   }
-  if (auto written = replace_file(storage, request.out, *packed); !written)
-    return tl::unexpected(written.error());
+  auto written = write_outputs(
+      session, {"reshape", request.inputs.front().string(), {}, request.replace},
+      {{request.out, *packed}});
+  if (!written) return tl::unexpected(written.error());
+  result.move = std::move(*written);
   result.outputs.push_back(
       {request.out, fmt::format("state-{}", to_string(to)), packed->size(), sha256_hex(*packed)});
   return std::optional<Reshaped>(std::move(result));

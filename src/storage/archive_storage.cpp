@@ -148,6 +148,12 @@ Result<std::optional<FileView>> ArchiveStorage::view_if(
   return Storage::view_if(path, walked, first, wanted);
 }
 
+Result<FileView> ArchiveStorage::view_start(const Path& path, std::uint64_t limit) {
+  auto plain = inner_.view_start(path, limit);
+  if (plain || plain.error().code != "missing") return plain;
+  return Storage::view_start(path, limit);
+}
+
 Result<std::vector<NamedInfo>> ArchiveStorage::entries(const Path& folder) {
   auto plain = inner_.entries(folder);
   if (plain || plain.error().code != "missing") return plain;
@@ -166,6 +172,16 @@ Result<void> ArchiveStorage::writable(const Path& path) {
 Result<void> ArchiveStorage::create(const Path& path, ByteView bytes, std::uint32_t mode) {
   if (auto fine = writable(path); !fine) return fine;
   return inner_.create(path, bytes, mode);
+}
+Result<void> ArchiveStorage::create_from(
+    const Path& path, std::uint32_t mode,
+    const std::function<Result<void>(const ByteSink&)>& fill) {
+  if (auto fine = writable(path); !fine) return fine;
+  return inner_.create_from(path, mode, fill);
+}
+Result<void> ArchiveStorage::rename_new(const Path& from, const Path& to) {
+  if (auto fine = writable(to); !fine) return fine;
+  return inner_.rename_new(from, to);
 }
 Result<Digest> ArchiveStorage::copy(const Path& from, const Path& to, std::uint32_t mode,
                                     const std::function<void(std::uint64_t)>& progress) {
@@ -212,10 +228,6 @@ Result<void> ArchiveStorage::set_modified(const Path& path, std::int64_t modifie
 }
 Result<void> ArchiveStorage::flush_folder(const Path& path) {
   return inner_.flush_folder(path);
-}
-
-void ArchiveStorage::let_go(std::vector<ReplacedFile> files) {
-  inner_.let_go(std::move(files));
 }
 
 }  // namespace bayswap

@@ -24,6 +24,7 @@ class ArchiveStorage final : public Storage {
   [[nodiscard]] Result<std::optional<FileView>> view_if(
       const Path& path, const FileInfo& walked, std::size_t first,
       const std::function<bool(ByteView)>& wanted) override;
+  [[nodiscard]] Result<FileView> view_start(const Path& path, std::uint64_t limit) override;
   [[nodiscard]] Result<std::vector<std::string>> list(const Path& folder) override;
   [[nodiscard]] Result<std::vector<NamedInfo>> entries(const Path& folder) override;
   [[nodiscard]] Result<void> create(const Path& path, ByteView bytes, std::uint32_t mode) override;
@@ -33,6 +34,9 @@ class ArchiveStorage final : public Storage {
     return inner_.free_space(path);
   }
   [[nodiscard]] bool is_removable(const Path& path) override { return inner_.is_removable(path); }
+  [[nodiscard]] bool is_mount_point(const Path& folder) override {
+    return inner_.is_mount_point(folder);
+  }
   [[nodiscard]] Result<void> settle(const Path& path) override { return inner_.settle(path); }
   void note_entries() override { inner_.note_entries(); }
   [[nodiscard]] Bytes stamp(const Path& folder, std::int64_t before_ns) override {
@@ -55,7 +59,32 @@ class ArchiveStorage final : public Storage {
   [[nodiscard]] Result<void> remove_folder(const Path& path) override;
   [[nodiscard]] Result<void> set_modified(const Path& path, std::int64_t modified_ns) override;
   [[nodiscard]] Result<void> flush_folder(const Path& path) override;
-  void let_go(std::vector<ReplacedFile> files) override;
+  [[nodiscard]] Result<void> rename_new(const Path& from, const Path& to) override;
+  [[nodiscard]] Result<bool> exchange(const Path& a, const Path& b) override {
+    return inner_.exchange(a, b);
+  }
+  [[nodiscard]] Result<bool> link(const Path& file, const Path& name) override {
+    return inner_.link(file, name);
+  }
+  [[nodiscard]] Result<std::unique_ptr<TakenOut>> take_out(const Path& file) override {
+    return inner_.take_out(file);
+  }
+  [[nodiscard]] Result<void> create_from(
+      const Path& path, std::uint32_t mode,
+      const std::function<Result<void>(const ByteSink&)>& fill) override;
+  [[nodiscard]] Result<void> make_private_folder(const Path& path) override {
+    return inner_.make_private_folder(path);
+  }
+  [[nodiscard]] Result<void> set_mode(const Path& path, std::uint32_t mode) override {
+    return inner_.set_mode(path, mode);
+  }
+  [[nodiscard]] std::vector<std::string> copy_attributes(const Path& from,
+                                                         const Path& to) override {
+    return inner_.copy_attributes(from, to);
+  }
+  [[nodiscard]] std::string identity(const Path& folder) override {
+    return inner_.identity(folder);
+  }
 
  private:
   struct Opened {

@@ -1,22 +1,29 @@
 #include "storage/atomic_write.h"
 
 #include <fmt/format.h>
+#include <signal.h>
 #include <unistd.h>
 
 #include <algorithm>
+#include <cerrno>
+#include <cstdlib>
+#include <cstring>
+#include <filesystem>
 
 #include "bytes/text.h"
 
 namespace bayswap {
 
-Result<std::vector<Path>> make_folders(Storage& storage, const Path& folder) {
+namespace {
+
+Result<std::vector<Path>> make_missing(Storage& storage, const Path& folder, bool only_for_user) {
   std::vector<Path> missing;
   for (Path at = folder; !at.empty() && is_missing(storage, at); at = at.parent_path())
     missing.push_back(at);
   std::reverse(missing.begin(), missing.end());
   std::vector<Path> ours;
   for (const Path& path : missing) {
-    const auto made = storage.make_folder(path);
+    const auto made = only_for_user ? storage.make_private_folder(path) : storage.make_folder(path);
     if (made) {
       ours.push_back(path);
       continue;
@@ -28,41 +35,43 @@ Result<std::vector<Path>> make_folders(Storage& storage, const Path& folder) {
   return ours;
 }
 
+constexpr const char* kOwnLeftover = ".bayswap-new-";
+
+// What a run left that was killed while it wrote one of Bay Swap's own files.
+void clear_leftovers(Storage& storage, const Path& folder) {
+  const auto names = storage.list(folder);
+  if (!names) return;
+  for (const std::string& name : *names) {
+    if (!name.starts_with(kOwnLeftover)) continue;
+    const int process = std::atoi(name.c_str() + std::strlen(kOwnLeftover));
+    if (process > 0 && ::kill(process, 0) != 0 && errno == ESRCH)
+      (void)storage.remove(folder / name);
+  }
+}
+
+}  // namespace
+
+Result<std::vector<Path>> make_folders(Storage& storage, const Path& folder) {
+  return make_missing(storage, folder, false);
+}
+Result<std::vector<Path>> make_private_folders(Storage& storage, const Path& folder) {
+  return make_missing(storage, folder, true);
+}
+
 Path beside(const Path& path, const std::string& tag) {
   // Long names leave no room for a tag, so the stand-in does not repeat the name.
   return path.parent_path() / (".bayswap-" + tag);
-}
-
-std::vector<Path> folders_below(Storage& storage, const Path& folder) {
-  constexpr std::size_t kMost = 100'000;
-  std::vector<Path> found{folder};
-  for (std::size_t i = 0; i < found.size() && found.size() < kMost; ++i) {
-    const auto entries = storage.entries(found[i]);
-    if (!entries) continue;
-    for (const auto& [name, info] : *entries)
-      if (info.type == FileType::folder) found.push_back(found[i] / name);
-  }
-  found.erase(found.begin());
-  return found;
-}
-
-Result<void> remove_tree(Storage& storage, const Path& folder) {
-  std::vector<Path> folders = folders_below(storage, folder);
-  folders.insert(folders.begin(), folder);
-  for (std::size_t i = folders.size(); i-- > 0;) {
-    const auto names = storage.list(folders[i]);
-    if (!names) return tl::unexpected(names.error());
-    for (const std::string& name : *names)
-      if (auto removed = storage.remove(folders[i] / name); !removed) return removed;
-    if (auto removed = storage.remove_folder(folders[i]); !removed) return removed;
-  }
-  return {};
 }
 
 Error output_exists(const Path& path) {
   return {Trouble::stopped, "name-taken",
           fmt::format("{}: exists already and was left as it is", safe_text(path.string())),
           "choose another output, or add --replace"};
+}
+
+tl::unexpected<Error> name_exists(const Path& path) {
+  return fail(Trouble::place, "exists", fmt::format("{}: is there already", safe_text(path.string())),
+              "");
 }
 
 Error place_changed(const Path& path) {
@@ -102,14 +111,18 @@ bool text_lies_in(std::string_view folder, std::string_view path) {
   return true;
 }
 
-Result<void> replace_file(Storage& storage, const Path& path, ByteView bytes) {
-  const Path folder = path.has_parent_path() ? path.parent_path() : Path(".");
-  if (auto made = make_folders(storage, folder); !made) return tl::unexpected(made.error());
-  const Path temporary = beside(path, "new-" + std::to_string(::getpid()));
+Result<void> replace_own_file(Storage& storage, const Path& path, ByteView bytes) {
+  std::error_code no_link;
+  const Path behind = std::filesystem::canonical(path, no_link);
+  const Path place = no_link ? path : behind;
+  const Path folder = place.has_parent_path() ? place.parent_path() : Path(".");
+  if (auto made = make_private_folders(storage, folder); !made) return tl::unexpected(made.error());
+  clear_leftovers(storage, folder);
+  const Path temporary = folder / (kOwnLeftover + std::to_string(::getpid()));
   (void)storage.remove(temporary);
-  constexpr std::uint32_t kMode = 0644;
+  constexpr std::uint32_t kMode = 0600;
   if (auto made = storage.create(temporary, bytes, kMode); !made) return made;
-  if (auto moved = storage.rename(temporary, path); !moved) {
+  if (auto moved = storage.rename(temporary, place); !moved) {
     (void)storage.remove(temporary);
     return moved;
   }

@@ -11,17 +11,15 @@ namespace bayswap {
 /// first.
 [[nodiscard]] Result<std::vector<Path>> make_folders(Storage& storage, const Path& folder);
 
-/// Writes beside the path, flushes, and renames over it.
-[[nodiscard]] Result<void> replace_file(Storage& storage, const Path& path, ByteView bytes);
+/// The same, for folders that only the user may look into.
+[[nodiscard]] Result<std::vector<Path>> make_private_folders(Storage& storage, const Path& folder);
+
+/// Replaces a file of Bay Swap's own (settings, what is worked out again) in one step, readable by
+/// its user only. Through a link, the file behind it is replaced. Never for a user's save.
+[[nodiscard]] Result<void> replace_own_file(Storage& storage, const Path& path, ByteView bytes);
 
 /// The name beside `path` that a write under `tag` uses until it is complete.
 [[nodiscard]] Path beside(const Path& path, const std::string& tag);
-
-/// The folders below a folder, parents first. Links are passed over.
-[[nodiscard]] std::vector<Path> folders_below(Storage& storage, const Path& folder);
-
-/// Removes a folder with everything in it; links are removed, not followed.
-[[nodiscard]] Result<void> remove_tree(Storage& storage, const Path& folder);
 
 /// The path, or with a number behind it where something is there.
 [[nodiscard]] Path free_name(Storage& storage, const std::string& path);
@@ -33,6 +31,9 @@ namespace bayswap {
 
 /// `name-taken`: an output that is not to be overwritten is there.
 [[nodiscard]] Error output_exists(const Path& path);
+
+/// `exists`: a new name is taken.
+[[nodiscard]] tl::unexpected<Error> name_exists(const Path& path);
 
 /// `in-use`: the file is not what it was when the plan was made.
 [[nodiscard]] Error place_changed(const Path& path);

@@ -108,7 +108,7 @@ Result<Digest> copy_file(const Path& from, const Path& to, std::uint32_t mode,
                            static_cast<mode_t>(mode)));
   if (!target.open()) return write_error(to, errno);
   auto digest = Copy(source, from, *size, target, to, progress).run();
-  if (digest && (!set_mode(target, mode) || ::fsync(target.get()) != 0 || !target.close()))
+  if (digest && (::fsync(target.get()) != 0 || !target.close()))
     digest = write_error(to, errno);
   if (!digest) ::unlink(to.c_str());
   return digest;

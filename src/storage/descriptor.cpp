@@ -78,8 +78,4 @@ bool write_at(const Descriptor& file, ByteView bytes, std::uint64_t at) {
   return true;
 }
 
-bool set_mode(const Descriptor& file, std::uint32_t mode) {
-  return ::fchmod(file.get(), static_cast<mode_t>(mode)) == 0 || errno == EPERM || errno == ENOTSUP;
-}
-
 }  // namespace bayswap

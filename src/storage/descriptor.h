@@ -53,7 +53,4 @@ inline constexpr std::uint64_t kNoLimit = ~std::uint64_t{0};
 [[nodiscard]] bool read_at(const Descriptor& file, std::span<std::byte> into, std::uint64_t at);
 [[nodiscard]] bool write_at(const Descriptor& file, ByteView bytes, std::uint64_t at);
 
-/// File systems without permissions refuse to keep them; the file is fine all the same.
-[[nodiscard]] bool set_mode(const Descriptor& file, std::uint32_t mode);
-
 }  // namespace bayswap

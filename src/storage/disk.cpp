@@ -2,7 +2,6 @@
 #include <dirent.h>
 #include <fcntl.h>
 #include <fmt/format.h>
-#include <sys/mman.h>
 #include <sys/stat.h>
 #include <sys/statvfs.h>
 #include <sys/sysmacros.h>
@@ -22,8 +21,10 @@
 #include "bayswap/storage.h"
 #include "bytes/fill.h"
 #include "bytes/text.h"
+#include "storage/atomic_write.h"
 #include "storage/copy_file.h"
 #include "storage/descriptor.h"
+#include "storage/file_attributes.h"
 #include "storage/open_files.h"
 #include "storage/tree_stamp.h"
 #include "storage/two_threads.h"
@@ -32,7 +33,6 @@
 namespace bayswap {
 namespace {
 
-constexpr std::uint64_t kMapFrom = 1ULL << 20U;  // larger files are mapped, not copied
 constexpr std::size_t kStreamPiece = 1U << 20U;
 constexpr std::size_t kComparePiece = 1U << 18U;  // stays in the processor's cache
 
@@ -45,6 +45,8 @@ FileInfo info_of(const struct stat& status) {
   info.size = static_cast<std::uint64_t>(status.st_size);
   info.modified_ns = std::int64_t{status.st_mtim.tv_sec} * 1'000'000'000 + status.st_mtim.tv_nsec;
   info.mode = status.st_mode & 07777U;
+  info.inode = status.st_ino;
+  info.links = status.st_nlink;
   return info;
 }
 
@@ -84,9 +86,35 @@ bool write_all(int fd, ByteView bytes) {
   return true;
 }
 
+class OpenFile final : public TakenOut {
+ public:
+  explicit OpenFile(const Path& path)
+      : path_(path), file_(::open(path.c_str(), O_RDONLY | O_CLOEXEC | O_NOFOLLOW | O_NONBLOCK)) {}
+  [[nodiscard]] bool is_open() const { return file_.open(); }
+
+  Result<FileInfo> info() override {
+    struct stat status {};
+    if (::fstat(file_.get(), &status) != 0) return read_error(path_, errno);
+    return info_of(status);
+  }
+
+  Result<void> stream(std::size_t piece, const std::function<bool(ByteView)>& take) override {
+    if (::lseek(file_.get(), 0, SEEK_SET) != 0) return read_error(path_, errno);
+    Bytes buffer(piece);
+    while (true) {
+      const auto got = read_some(file_, path_, buffer);
+      if (!got) return tl::unexpected(got.error());
+      if (got->empty() || !take(*got)) return {};
+    }
+  }
+
+ private:
+  Path path_;
+  Descriptor file_;
+};
+
 class Disk final : public Storage {
  public:
-  explicit Disk(bool ends_soon) : ends_soon_(ends_soon) {}
 
   Result<FileInfo> info(const Path& path) override {
     struct stat status {};
@@ -98,15 +126,6 @@ class Disk final : public Storage {
     const Descriptor file = open_to_read(path);
     const auto size = size_of(file, path, limit);
     if (!size) return tl::unexpected(size.error());
-    if (*size >= kMapFrom) {
-      void* data =
-          ::mmap(nullptr, static_cast<std::size_t>(*size), PROT_READ, MAP_PRIVATE, file.get(), 0);
-      if (data == MAP_FAILED) return read_error(path, errno);
-      const std::shared_ptr<const void> keep(data, [size = *size](const void* p) {
-        ::munmap(const_cast<void*>(p), static_cast<std::size_t>(size));
-      });
-      return FileView({static_cast<const std::byte*>(data), static_cast<std::size_t>(*size)}, keep);
-    }
     const auto length = static_cast<std::size_t>(*size);
     const auto buffer = std::make_shared_for_overwrite<std::byte[]>(length);
     const auto bytes = read_some(file, path, std::span(buffer.get(), length));
@@ -128,7 +147,7 @@ class Disk final : public Storage {
   Result<std::optional<FileView>> view_if(const Path& path, const FileInfo& walked,
                                           std::size_t first,
                                           const std::function<bool(ByteView)>& wanted) override {
-    if (walked.type != FileType::file || walked.size >= kMapFrom)
+    if (walked.type != FileType::file || walked.size > kSaveLimit)
       return Storage::view_if(path, walked, first, wanted);
     // What has taken the file's place since may be of any kind or size, and is read as far as the
     // file went.
@@ -151,6 +170,17 @@ class Disk final : public Storage {
     const auto rest = read_some(file, path, room.subspan(start->size()));
     if (!rest) return tl::unexpected(rest.error());
     return FileView(room.first(start->size() + rest->size()), buffer);
+  }
+
+  Result<FileView> view_start(const Path& path, std::uint64_t limit) override {
+    const Descriptor file = open_to_read(path);
+    const auto size = size_of(file, path, kNoLimit);
+    if (!size) return tl::unexpected(size.error());
+    const auto length = static_cast<std::size_t>(std::min(*size, limit));
+    const auto buffer = std::make_shared_for_overwrite<std::byte[]>(length);
+    const auto bytes = read_some(file, path, std::span(buffer.get(), length));
+    if (!bytes) return tl::unexpected(bytes.error());
+    return FileView(*bytes, buffer);
   }
 
   Result<std::vector<std::string>> list(const Path& folder) override {
@@ -194,7 +224,7 @@ class Disk final : public Storage {
                            static_cast<mode_t>(mode)));
     if (!file.open()) return write_error(path, errno);
     const bool written =
-        write_all(file.get(), bytes) && set_mode(file, mode) && ::fsync(file.get()) == 0;
+        write_all(file.get(), bytes) && ::fsync(file.get()) == 0;
     const int problem = errno;
     if (!written || !file.close()) {
       ::unlink(path.c_str());
@@ -232,6 +262,13 @@ class Disk final : public Storage {
       if (file >> answer && answer == '1') return true;
     }
     return is_fat(path);
+  }
+
+  bool is_mount_point(const Path& folder) override {
+    struct stat own {};
+    struct stat above {};
+    return ::stat(folder.c_str(), &own) == 0 && ::stat((folder / "..").c_str(), &above) == 0 &&
+           (own.st_dev != above.st_dev || own.st_ino == above.st_ino);
   }
 
   Result<void> settle(const Path& path) override {
@@ -330,15 +367,75 @@ class Disk final : public Storage {
     return {};
   }
 
-  void let_go(std::vector<ReplacedFile> files) override {
-    const bool aside = ends_soon_ && std::ranges::any_of(files, [&](const ReplacedFile& file) {
-                         return file.view.bytes().size() >= kMapFrom && !is_removable(file.path);
-                       });
-    // The child holds the views until it has ended; its open files would keep pipes and locks.
-    if (aside && ::fork() == 0) {
-      ::close_range(0, ~0U, 0);
-      ::_exit(0);
-    }
+  Result<void> rename_new(const Path& from, const Path& to) override {
+    if (::renameat2(AT_FDCWD, from.c_str(), AT_FDCWD, to.c_str(), RENAME_NOREPLACE) == 0) return {};
+    if (errno == EEXIST) return name_exists(to);
+    if (errno != EINVAL && errno != ENOSYS) return write_error(to, errno);
+    return Storage::rename_new(from, to);  // a file system without this kind of renaming
+  }
+
+  Result<bool> exchange(const Path& a, const Path& b) override {
+    if (::renameat2(AT_FDCWD, a.c_str(), AT_FDCWD, b.c_str(), RENAME_EXCHANGE) == 0) return true;
+    if (errno == EINVAL || errno == ENOSYS) return false;
+    return write_error(b, errno);
+  }
+
+  Result<bool> link(const Path& file, const Path& name) override {
+    if (::linkat(AT_FDCWD, file.c_str(), AT_FDCWD, name.c_str(), 0) == 0) return true;
+    // Some file systems have no second names, and some systems allow them to owners only.
+    if (errno == EPERM || errno == EOPNOTSUPP || errno == ENOSYS || errno == EMLINK ||
+        errno == EACCES)
+      return false;
+    return write_error(name, errno);
+  }
+
+  Result<std::unique_ptr<TakenOut>> take_out(const Path& file) override {
+    auto open = std::make_unique<OpenFile>(file);
+    if (!open->is_open()) return read_error(file, errno);
+    if (::unlink(file.c_str()) != 0) return write_error(file, errno);
+    return std::unique_ptr<TakenOut>(std::move(open));
+  }
+
+  Result<void> create_from(const Path& path, std::uint32_t mode,
+                           const std::function<Result<void>(const ByteSink&)>& fill) override {
+    Descriptor file(::open(path.c_str(), O_WRONLY | O_CREAT | O_EXCL | O_CLOEXEC | O_NOFOLLOW,
+                           static_cast<mode_t>(mode)));
+    if (!file.open()) return write_error(path, errno);
+    int problem = 0;
+    auto filled = fill([&](ByteView piece) {
+      if (write_all(file.get(), piece)) return true;
+      problem = errno;
+      return false;
+    });
+    if (problem != 0) filled = write_error(path, problem);
+    if (filled && (::fsync(file.get()) != 0 || !file.close())) filled = write_error(path, errno);
+    if (!filled) ::unlink(path.c_str());
+    return filled;
+  }
+
+  Result<void> make_private_folder(const Path& path) override {
+    return done(::mkdir(path.c_str(), 0700), path);
+  }
+
+  Result<void> set_mode(const Path& path, std::uint32_t mode) override {
+    const int result = ::fchmodat(AT_FDCWD, path.c_str(), static_cast<mode_t>(mode), 0);
+    // File systems without permissions refuse to keep them; the file is fine all the same.
+    if (result != 0 && (errno == EPERM || errno == EOPNOTSUPP)) return {};
+    return done(result, path);
+  }
+
+  std::vector<std::string> copy_attributes(const Path& from, const Path& to) override {
+    return copy_file_attributes(from, to);
+  }
+
+  std::string identity(const Path& folder) override {
+    struct stat status {};
+    struct statfs system {};
+    if (::stat(folder.c_str(), &status) != 0 || ::statfs(folder.c_str(), &system) != 0) return {};
+    std::array<std::uint32_t, 2> id{};
+    static_assert(sizeof id == sizeof system.f_fsid);
+    std::memcpy(id.data(), &system.f_fsid, sizeof id);
+    return fmt::format("{:08x}{:08x}-{}", id[0], id[1], status.st_ino);
   }
 
  private:
@@ -347,7 +444,6 @@ class Disk final : public Storage {
     return {};
   }
 
-  bool ends_soon_;
   std::atomic<bool> notes_entries_ = false;
   FolderRecords listed_;
 };
@@ -362,12 +458,7 @@ Path folder_from(const char* variable, const Path& fallback) {
 }  // namespace
 
 Storage& disk() {
-  static Disk instance(false);
-  return instance;
-}
-
-Storage& disk_for_a_tool() {
-  static Disk instance(true);
+  static Disk instance;
   return instance;
 }
 

@@ -12,6 +12,7 @@
 #include "folders/find_folders.h"
 #include "history/write_behind.h"
 #include "moves/mover.h"
+#include "moves/waiting.h"
 #include "naming/tags.h"
 #include "storage/atomic_write.h"
 #include "storage/clock.h"
@@ -79,6 +80,8 @@ class Keeper {
       move.source = reason;
       move.bay = save.bay;
       move.title = save.title;
+      move.place = place_of(session_, save.root);
+      move.place_id = session_.storage->identity(move.place);
       move.time_ns = now_ns();
       move.state = MoveState::kept;
       std::uint64_t size = 0;
@@ -227,6 +230,7 @@ class Keeper {
 Result<KeepReport> keep(Session& session, const KeepRequest& request) {
   auto history = settled_history(*session.storage, session.history_file());
   if (!history) return tl::unexpected(history.error());
+  report_waiting(session, *history);
   Keeper keeper(session, *history);
   if (auto known = keeper.recall(); !known) return tl::unexpected(known.error());
   for (const std::string& place : request.places)

@@ -8,6 +8,7 @@
 #include "bytes/fill.h"
 #include "bytes/text.h"
 #include "moves/mover.h"
+#include "moves/waiting.h"
 #include "versions/timeline.h"
 
 namespace bayswap {
@@ -172,8 +173,9 @@ Result<std::vector<SaveHistory>> list_history(Session& session, const HistoryReq
                 "'bayswap keep PATH' begins one; every carry adds to it");
   }
   // Opened to write: an older history is brought forward, and an interrupted move settled.
-  auto history = settled_history(*session.storage, session.history_file());
+  auto history = history_to_show(*session.storage, session.history_file());
   if (!history) return tl::unexpected(history.error());
+  report_waiting(session, *history);
   const auto timelines = find_timelines(session, *history, request.save);
   if (!timelines) return tl::unexpected(timelines.error());
   constexpr std::size_t kFew = 40;  // what differs is not worked out for more saves at a time

@@ -73,7 +73,7 @@ Result<TidyReport> tidy_history(Session& session, const Retention& retention, bo
 Result<VerifyReport> verify_history(Session& session) {
   VerifyReport report;
   if (is_missing(*session.storage, session.history_file())) return report;
-  auto history = settled_history(*session.storage, session.history_file());
+  auto history = history_to_show(*session.storage, session.history_file());
   if (!history) return tl::unexpected(history.error());
   const auto checked = history->check_contents();
   if (!checked) return tl::unexpected(checked.error());
@@ -106,7 +106,7 @@ Result<std::vector<Path>> export_history(Session& session, const std::string& sa
     return fail(Trouble::stopped, "name-taken",
                 fmt::format("{}: is there already", safe_text(folder.string())),
                 "name a folder that does not exist yet");
-  auto history = settled_history(*session.storage, session.history_file());
+  auto history = history_to_show(*session.storage, session.history_file());
   if (!history) return tl::unexpected(history.error());
   const auto timelines = find_timelines(session, *history, save);
   if (!timelines) return tl::unexpected(timelines.error());

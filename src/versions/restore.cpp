@@ -6,6 +6,8 @@
 #include "bayswap/versions.h"
 #include "bytes/text.h"
 #include "moves/mover.h"
+#include "moves/waiting.h"
+#include "storage/atomic_write.h"
 #include "versions/timeline.h"
 
 namespace bayswap {
@@ -41,19 +43,44 @@ Result<std::vector<FileChange>> changes_to(Storage& storage, const History& hist
     FileChange change;
     change.path = path;
     change.before = there->digest;
-    change.mode = version.mode;
     if (version.digest) {
-      auto content = history.content(*version.digest);
-      if (!content)
-        return fail(Trouble::stopped, "no-match",
-                    fmt::format("{}: this version is not in history any more", safe_text(path)),
+      if (!history.size_of(*version.digest))
+        return fail(Trouble::stopped, "tidied-away",
+                    fmt::format("{}: this version was tidied away from the history",
+                                safe_text(path)),
                     "'bayswap history SAVE' marks the versions that can be brought back");
-      change.content = std::move(*content);
+      change.kept = version.digest;
+      change.mode = version.mode;
       change.modified_ns = version.modified_ns;
     }
     changes.push_back(std::move(change));
   }
   return changes;
+}
+
+// Several files of one folder come back together, by a swap of the folder.
+Result<std::optional<FolderSwap>> swap_for(Session& session, const Path& root,
+                                           const std::vector<FileChange>& changes) {
+  Storage& storage = *session.storage;
+  const bool holds_a_bay =
+      std::ranges::any_of(session.bays.bays(),
+                          [&](const Bay& bay) { return lies_in(root, bay.place); });
+  const auto info = storage.info(root);
+  const auto above = storage.info(root.parent_path());
+  const bool own = info && info->type == FileType::folder && above &&
+                   std::ranges::all_of(changes, [&](const FileChange& change) {
+                     return change.path != root && lies_in(root, change.path);
+                   });
+  if (changes.size() < 2 || holds_a_bay || !own || storage.is_mount_point(root))
+    return std::optional<FolderSwap>{};
+  FolderSwap swap;
+  swap.folder = root;
+  auto seen = files_seen(storage, root);
+  // A folder with links in it is changed file by file.
+  if (!seen && seen.error().code == "link") return std::optional<FolderSwap>{};
+  if (!seen) return tl::unexpected(seen.error());
+  swap.seen = std::move(*seen);
+  return std::optional<FolderSwap>(std::move(swap));
 }
 
 }  // namespace
@@ -65,6 +92,7 @@ Result<CarryReport> restore(Session& session, const RestoreRequest& request) {
                 "'bayswap keep PATH' begins one; every carry adds to it");
   auto history = settled_history(*session.storage, session.history_file());
   if (!history) return tl::unexpected(history.error());
+  report_waiting(session, *history);
   Mover mover(storage, *history);
   const auto timelines = find_timelines(session, *history, request.save);
   if (!timelines) return tl::unexpected(timelines.error());
@@ -98,7 +126,12 @@ Result<CarryReport> restore(Session& session, const RestoreRequest& request) {
     move.title = timeline.title;
     for (const auto& [path, version] : state.files)
       move.source_modified_ns = std::max(move.source_modified_ns, version.modified_ns);
-    auto done = mover.apply(std::move(move), *changes, [] { return Result<void>{}; });
+    move.place = timeline.place.empty() ? place_of(session, timeline.root) : timeline.place;
+    move.place_id = timeline.place_id;
+    const auto swap = swap_for(session, timeline.root, *changes);
+    if (!swap) return tl::unexpected(swap.error());
+    auto done = mover.apply(std::move(move), *changes, [] { return Result<void>{}; },
+                            *swap ? &**swap : nullptr);
     if (!done) return tl::unexpected(done.error());
     line.move = move_name(done->id);
   }

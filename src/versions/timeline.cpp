@@ -22,6 +22,7 @@ Path common_folder(const std::vector<const Step*>& steps) {
 // The file that a move changed, or the folder of the files that it changed. Companions that lie far
 // from the others do not count: they come last, and there are few.
 Path root_of(const MoveRecord& move) {
+  if (!move.folder.empty()) return move.folder;
   constexpr std::size_t kMostCompanions = 2;
   if (move.steps.size() == 1) return move.steps.front().path;
   std::vector<const Step*> all;
@@ -83,6 +84,10 @@ class Teller {
     add(first->id, true, move.time_ns, reason_of(move));
     if (!move.title.empty()) timeline_.title = move.title;
     if (!move.bay.empty()) timeline_.bay = move.bay;
+    if (!move.place.empty()) {
+      timeline_.place = move.place;
+      timeline_.place_id = move.place_id;
+    }
   }
 
  private:

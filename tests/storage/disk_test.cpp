@@ -179,12 +179,12 @@ TEST(Disk, ListsInOrder) {
 TEST(AtomicWrite, ReplacesAndMakesFolders) {
   const TempFolder folder;
   const Path path = folder / "one/two/file";
-  ASSERT_TRUE(replace_file(disk(), path, test::filled(3, 1)));
-  ASSERT_TRUE(replace_file(disk(), path, test::filled(4, 2)));
+  ASSERT_TRUE(replace_own_file(disk(), path, test::filled(3, 1)));
+  ASSERT_TRUE(replace_own_file(disk(), path, test::filled(4, 2)));
   EXPECT_EQ(test::read(path), test::filled(4, 2));
   EXPECT_EQ(disk().list(folder / "one/two")->size(), 1U) << "nothing is left beside it";
   folder.write("file", Bytes{});
-  EXPECT_EQ(replace_file(disk(), folder / "file/below", {}).error().trouble, Trouble::place);
+  EXPECT_EQ(replace_own_file(disk(), folder / "file/below", {}).error().trouble, Trouble::place);
 }
 
 TEST(Hash, IsTheStandardOne) {
@@ -285,37 +285,6 @@ TEST(Zip, SurvivesDamage) {
     if (seed % 5 == 0) zip.resize(seed % zip.size());
     visit_zip(zip, {}, [](const std::string&, ByteView, std::uint64_t) { return false; });
   }
-}
-
-// The room of a large file is freed by a process that keeps neither pipes nor the file.
-TEST(Disk, OfAToolLetsLargeFilesGoAside) {
-  const TempFolder folder;
-  const Path path = folder.write("card", test::filled(3U << 20U, 1));
-  for (const bool tool : {false, true}) {
-    Storage& storage = tool ? disk_for_a_tool() : disk();
-    std::vector<ReplacedFile> files;
-    files.push_back({path, *storage.view(path, kSaveLimit)});
-    std::array<int, 2> ends{};
-    ASSERT_EQ(::pipe(ends.data()), 0);
-    storage.let_go(std::move(files));
-    ::close(ends[1]);
-    char byte = 0;
-    EXPECT_EQ(::read(ends[0], &byte, 1), 0) << "nobody else holds the pipe";
-    ::close(ends[0]);
-    int status = 1;
-    const pid_t child = ::waitpid(-1, &status, 0);
-    if (!tool || storage.is_removable(path)) {
-      EXPECT_EQ(child, -1) << "a library does not start processes, and a medium is not kept busy";
-      continue;
-    }
-    EXPECT_GT(child, 0);
-    EXPECT_TRUE(WIFEXITED(status) && WEXITSTATUS(status) == 0);
-  }
-  std::vector<ReplacedFile> small;
-  const Path other = folder.write("small", test::filled(100, 1));
-  small.push_back({other, *disk_for_a_tool().view(other, kSaveLimit)});
-  disk_for_a_tool().let_go(std::move(small));
-  EXPECT_EQ(::waitpid(-1, nullptr, 0), -1);
 }
 
 TEST(LiesIn, ComparesNamesAndNothingElse) {

@@ -40,7 +40,7 @@ TEST_F(Stamps, HoldWhileNothingChanges) {
 
 // The tool's own storage notes what it lists while it reads.
 TEST_F(Stamps, FoldersThatWereListedAreNotListedAgain) {
-  Storage& storage = disk_for_a_tool();
+  Storage& storage = disk();
   storage.note_entries();
   ASSERT_EQ(files_below(storage, folder_.path()).size(), 30U);
   const Bytes stamp = storage.stamp(folder_.path(), now_ns());

@@ -52,6 +52,29 @@ class FailingStorage : public Storage {
   Result<void> flush_folder(const Path& path) override {
     return fails() ? broken(path) : disk().flush_folder(path);
   }
+  Result<void> rename_new(const Path& from, const Path& to) override {
+    return fails() ? broken(to) : disk().rename_new(from, to);
+  }
+  Result<bool> exchange(const Path& a, const Path& b) override {
+    if (plain_) return false;
+    if (fails()) return tl::unexpected(broken(b).error());
+    return disk().exchange(a, b);
+  }
+  Result<bool> link(const Path& file, const Path& name) override {
+    if (plain_) return false;
+    if (fails(true)) return tl::unexpected(broken(name).error());
+    return disk().link(file, name);
+  }
+  Result<void> set_mode(const Path& path, std::uint32_t mode) override {
+    return disk().set_mode(path, mode);
+  }
+  std::vector<std::string> copy_attributes(const Path& from, const Path& to) override {
+    return disk().copy_attributes(from, to);
+  }
+  std::string identity(const Path& folder) override { return disk().identity(folder); }
+
+  /// From now on a file system that can neither swap names in one step nor have second names.
+  void be_plain() { plain_ = true; }
 
  private:
   bool fails(bool needs_room = false) {
@@ -73,6 +96,7 @@ class FailingStorage : public Storage {
   std::function<bool()> power_is_lost_;
   std::size_t count_ = 0;
   bool failed_ = false;
+  bool plain_ = false;
 };
 
 }  // namespace bayswap::test

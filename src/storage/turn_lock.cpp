@@ -1,4 +1,4 @@
-#include "history/turn_lock.h"
+#include "storage/turn_lock.h"
 
 #include <fcntl.h>
 #include <fmt/format.h>
@@ -14,16 +14,16 @@
 
 namespace bayswap {
 
-Result<TurnLock> take_turn(const Path& history) {
+Result<TurnLock> take_turn(const Path& file) {
   using Clock = std::chrono::steady_clock;
   constexpr std::chrono::seconds kPatience{30};
   constexpr std::chrono::milliseconds kBetweenTries{20};
-  const std::string name = history.string() + "-turn";
+  const std::string name = file.string() + "-turn";
   const int fd = ::open(name.c_str(), O_RDWR | O_CREAT | O_CLOEXEC | O_NOFOLLOW, 0600);
   if (fd < 0)
     return fail(Trouble::place, "history-failed",
                 fmt::format("{}: cannot be made: {}", safe_text(name), std::strerror(errno)),
-                "check the folder that holds the history; nothing else was changed");
+                "check the folder that it lies in; nothing was changed");
   const auto end = Clock::now() + kPatience;
   while (::flock(fd, LOCK_EX | LOCK_NB) != 0) {
     if (errno != EWOULDBLOCK && errno != EINTR) break;  // a file system without locks

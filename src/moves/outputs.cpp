@@ -1,0 +1,75 @@
+#include "moves/outputs.h"
+
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <system_error>
+
+#include "moves/mover.h"
+#include "moves/waiting.h"
+#include "storage/atomic_write.h"
+
+namespace bayswap {
+namespace {
+
+// In full. Through a link, the file behind it is what changes.
+Path full_path(const Path& path) {
+  std::error_code failed;
+  const Path behind = std::filesystem::canonical(path, failed);
+  if (!failed) return behind;
+  const Path full = std::filesystem::absolute(path, failed);
+  return failed ? path : full.lexically_normal();
+}
+
+// Without a history: only what is new, and what cannot be completed goes again.
+Result<void> write_new(Storage& storage, const std::vector<FileChange>& changes) {
+  for (const FileChange& change : changes) {
+    if (auto made = make_folders(storage, change.path.parent_path()); !made)
+      return tl::unexpected(made.error());
+    if (auto made = storage.create(change.path, *change.content, 0666); !made) return made;
+    if (auto flushed = storage.flush_folder(change.path.parent_path()); !flushed) return flushed;
+  }
+  return {};
+}
+
+}  // namespace
+
+Result<std::string> write_outputs(Session& session, const OutputKind& kind,
+                                  std::vector<OutFile> files) {
+  Storage& storage = *session.storage;
+  std::vector<FileChange> changes;
+  bool replaces = false;
+  for (OutFile& file : files) {
+    if (!kind.replace && !is_missing(storage, file.path))
+      return tl::unexpected(output_exists(file.path));
+    FileChange change;
+    change.path = full_path(file.path);
+    const auto there = version_at(storage, change.path);
+    if (!there) return tl::unexpected(there.error());
+    change.before = there->digest;
+    change.keep_new = false;
+    change.content = std::move(file.bytes);
+    replaces = replaces || change.before;
+    changes.push_back(std::move(change));
+  }
+  auto history = settled_history(storage, session.history_file());
+  if (!history) {
+    if (replaces || history.error().trouble != Trouble::place)
+      return tl::unexpected(history.error());
+    if (auto written = write_new(storage, changes); !written)
+      return tl::unexpected(written.error());
+    return std::string();
+  }
+  report_waiting(session, *history);
+  MoveRecord move;
+  move.kind = kind.command;
+  move.source = kind.source;
+  move.title = kind.title;
+  auto done = Mover(storage, *history).apply(std::move(move), changes, [] {
+    return Result<void>{};
+  });
+  if (!done) return tl::unexpected(done.error());
+  return move_name(done->id);
+}
+
+}  // namespace bayswap

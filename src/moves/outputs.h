@@ -1,0 +1,29 @@
+// Files that a command writes where the user says: as a move, so that what they replace is in
+// history and undo() takes them back.
+#pragma once
+
+#include <string>
+#include <vector>
+
+#include "bayswap/session.h"
+
+namespace bayswap {
+
+struct OutFile {
+  Path path;
+  Bytes bytes;
+};
+
+struct OutputKind {
+  std::string command;  ///< `reshape`, `card take` …
+  std::string source;   ///< for people
+  std::string title;
+  bool replace = false;  ///< existing files may be overwritten
+};
+
+/// Writes all of them or none. Gives the name of the move; empty when the history can't be written
+/// and nothing was overwritten. Errors: `name-taken` without `replace`; those of Mover::apply().
+[[nodiscard]] Result<std::string> write_outputs(Session& session, const OutputKind& kind,
+                                                std::vector<OutFile> files);
+
+}  // namespace bayswap
