@@ -4,7 +4,6 @@
 
 #include <algorithm>
 #include <array>
-#include <filesystem>
 #include <ostream>
 
 #include "bytes/text.h"
@@ -75,19 +74,6 @@ void Run::with_session(const std::function<Result<void>(Session&)>& body) {
   if (auto done = body(*session); !done) fail(done.error());
   for (const Finding& note : session->notes)
     surroundings.err << error_text({Trouble::place, note.code, note.text, note.hint}, style());
-}
-
-std::string question_of(const Run& run, const std::vector<std::string>& words) {
-  std::error_code ignored;
-  const std::filesystem::path tool = std::filesystem::read_symlink("/proc/self/exe", ignored);
-  std::string question =
-      fmt::format("{} {} {}\n{}\n", BAYSWAP_VERSION, std::filesystem::file_size(tool, ignored),
-                  std::filesystem::last_write_time(tool, ignored).time_since_epoch().count(),
-                  std::filesystem::current_path(ignored).string());
-  question += run.json ? std::string("json")
-                       : fmt::format("{} {}", run.surroundings.width, run.surroundings.colour);
-  for (const std::string& word : words) question += "\n" + word;
-  return question;
 }
 
 CLI::App* add_command(CLI::App& app, Run& run, const std::string& name, const std::string& summary,

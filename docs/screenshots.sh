@@ -6,7 +6,7 @@ tool=$1
 only=${2:-}  # names of the pictures to make; all of them without it
 world=$(mktemp -d)/harbour
 trap 'rm -rf "$(dirname "$world")"' EXIT
-export XDG_CONFIG_HOME=$world/own-config XDG_DATA_HOME=$world/own-data XDG_CACHE_HOME=$world/own-cache
+export XDG_CONFIG_HOME=$world/own-config XDG_DATA_HOME=$world/own-data
 "$tool" demo "$world" --build-only >/dev/null
 mkdir -p "$XDG_CONFIG_HOME/bayswap" && cp "$world/own/config/catalog.toml" "$XDG_CONFIG_HOME/bayswap/"
 mkdir -p "$(dirname "$world")/bin" && ln -s "$tool" "$(dirname "$world")/bin/bayswap"

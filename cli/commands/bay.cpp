@@ -1,5 +1,4 @@
 #include "bayswap/bay.h"
-#include "answers/answer_book.h"
 
 #include <fmt/format.h>
 
@@ -38,15 +37,6 @@ void add_learn(CLI::App& bay, Run& run) {
   command->add_option("PATH", arguments->place, "its folder, with ROMs and saves in it")
       ->required();
   command->callback([arguments, &run] {
-    // Where nothing has changed since, in the place and in the user's own files, the bay stands as
-    // it was learned.
-    AnswerBook book(disk(), run.surroundings.places);
-    const std::string question = question_of(run, {"bay learn", arguments->name, arguments->place});
-    if (const auto known = book.recall(question)) {
-      run.print(known->text);
-      return;
-    }
-    book.begin(arguments->place);
     run.with_session([&](Session& session) -> Result<void> {
       const auto bay =
           learn_bay(*session.storage, session.catalog, arguments->name, arguments->place);
@@ -56,10 +46,7 @@ void add_learn(CLI::App& bay, Run& run) {
       // What was learned is surveyed already; the user's own shelves are not.
       if (std::ranges::any_of(kept->shelves, [](const Shelf& shelf) { return shelf.of == 0; }))
         survey_bay(*session.storage, session.catalog, *kept);
-      Answer answer;
-      answer.text = bays_text({*kept}, run, true);
-      run.print(answer.text);
-      book.remember(question, session, answer);
+      run.print(bays_text({*kept}, run, true));
       return {};
     });
   });

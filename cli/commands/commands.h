@@ -42,10 +42,6 @@ void add_catalog(CLI::App& app, Run& run);
 void add_layouts(CLI::App& app, Run& run);
 void add_demo(CLI::App& app, Run& run);
 
-/// Everything that an answer depends on besides files: the command's words, the way it is shown,
-/// the current folder and the tool itself.
-[[nodiscard]] std::string question_of(const Run& run, const std::vector<std::string>& words);
-
 /// Makes a command with `--json` and an example below its help.
 CLI::App* add_command(CLI::App& app, Run& run, const std::string& name, const std::string& summary,
                       const std::string& example);

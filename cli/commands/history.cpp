@@ -2,7 +2,6 @@
 
 #include <memory>
 
-#include "answers/answer_book.h"
 #include "bayswap/versions.h"
 #include "cli/commands/commands.h"
 #include "cli/render/text.h"
@@ -128,26 +127,10 @@ void add_keep(CLI::App& app, Run& run) {
   command->add_option("PLACE", request->places, "bays, files or folders")->required();
   command->add_option("--reason", request->reason, "why, for people")->type_name("TEXT");
   command->callback([=, &run] {
-    // Where nothing has changed, in the place and in history, all is known already.
-    AnswerBook book(disk(), run.surroundings.places);
-    const bool one = request->places.size() == 1;
-    const std::string question = question_of(run, {"keep", request->places.front()});
-    if (const auto known = one ? book.recall(question) : std::nullopt) {
-      run.print(known->text);
-      return;
-    }
     run.with_session([&](Session& session) -> Result<void> {
-      if (one) {
-        const auto bay = session.bays.find(request->places.front());
-        book.begin(bay ? (*bay)->place : Path(request->places.front()));
-      }
       const auto report = keep(session, *request);
       if (!report) return tl::unexpected(report.error());
-      Answer answer;
-      answer.text = run.json ? dump(to_json(*report)) + "\n" : kept_text(*report, run.style());
-      run.print(answer.text);
-      if (report->kept.empty() && report->findings.empty())
-        book.remember(question, session, answer, {session.history_file()});
+      run.print(run.json ? dump(to_json(*report)) + "\n" : kept_text(*report, run.style()));
       return {};
     });
   });

@@ -1,10 +1,7 @@
-#include <malloc.h>
-
 #include <deque>
 #include <filesystem>
 #include <memory>
 #include <optional>
-#include <utility>
 
 #include "bayswap/look.h"
 #include "cli/commands/commands.h"
@@ -13,7 +10,6 @@
 #include "cli/render/progress.h"
 #include "cli/render/text.h"
 #include "storage/clock.h"
-#include "storage/two_threads.h"
 
 namespace bayswap::cli {
 namespace {
@@ -42,9 +38,8 @@ Kindred kind_of(const Item& item) {
 // Items are printed as they come, so that a large library needs no memory.
 class ItemPrinter {
  public:
-  /// `keep`: gathers what is printed, for an answer that is remembered.
-  ItemPrinter(Run& run, bool keep) : run_(run), style_(run.style()), keep_(keep) {
-    if (run_.json) print_part("{\"schema\":1,\"items\":[");
+  explicit ItemPrinter(Run& run) : run_(run), style_(run.style()) {
+    if (run_.json) run_.print("{\"schema\":1,\"items\":[");
   }
   void print(const Item& item) {
     progress_.step();
@@ -53,7 +48,7 @@ class ItemPrinter {
     if (items_.size() > 2) items_.pop_back();
     ++count_;
     if (run_.json) {
-      print_part((first_ ? "" : ",\n") + dump(to_json(item)));
+      run_.print((first_ ? "" : ",\n") + dump(to_json(item)));
       first_ = false;
     } else {
       print_text(item_text(item, style_));
@@ -66,15 +61,9 @@ class ItemPrinter {
     rows_.push_back(row_of(item));
   }
   void end_folder(const std::string& root) {
-    Answer table = overview_of(rows_, root, now_ns(), style_);
-    if (keep_) answer_.ages = std::move(table.ages);
-    print_text(std::move(table.text));
-    // Rows of a large place take a while to be let go.
-    letting_go_.emplace([rows = std::exchange(rows_, {})]() mutable { rows.clear(); });
+    print_text(overview_of(rows_, root, now_ns(), style_));
+    rows_.clear();
   }
-  /// What was printed; empty when it is too long to be remembered.
-  [[nodiscard]] const Answer& answer() const { return answer_; }
-  [[nodiscard]] bool keeps() const { return keep_; }
   /// Two files that could be dumps of one cartridge.
   [[nodiscard]] bool two_of_a_kind() const {
     return count_ == 2 && items_.at(0) == items_.at(1) && !items_.at(0).parts.empty();
@@ -84,41 +73,25 @@ class ItemPrinter {
       Json rest = Json::object();
       if (error != nullptr) rest["error"] = to_json(*error);
       for (const PartDifference& part : differences) rest["compare"].push_back(to_json(part));
-      print_part(rest.empty() ? "]}\n" : "]," + dump(rest).substr(1) + "\n");
+      run_.print(rest.empty() ? "]}\n" : "]," + dump(rest).substr(1) + "\n");
     } else if (!differences.empty()) {
       run_.print("\n" + differences_text(differences, style_));
     }
     if (damaged_) run_.status = static_cast<int>(Trouble::input);
-    answer_.status = run_.status;
   }
 
  private:
-  void print_text(std::string text) {
-    print_part(first_ ? std::move(text) : "\n" + text);
+  void print_text(const std::string& text) {
+    run_.print(first_ ? text : "\n" + text);
     first_ = false;
-  }
-  void print_part(std::string text) {
-    constexpr std::size_t kMostKept = 24U << 20U;
-    run_.print(text);
-    if (!keep_) return;
-    if (answer_.text.empty())
-      answer_.text = std::move(text);
-    else
-      answer_.text += text;
-    if (answer_.text.size() <= kMostKept) return;
-    keep_ = false;
-    answer_ = {};
   }
 
   Run& run_;
   Style style_;
-  bool keep_;
-  Answer answer_;
   Progress progress_{"files looked at:", Beside::nothing};
   bool first_ = true;
   bool damaged_ = false;
   std::deque<OverviewRow> rows_;
-  std::optional<Meanwhile<void>> letting_go_;
   std::vector<Kindred> items_;
   std::size_t count_ = 0;
 };
@@ -138,23 +111,6 @@ void add_look(CLI::App& app, Run& run) {
       ->type_name("LAYOUT");
   command->add_option("--rom", arguments->rom, "the ROM of the game")->type_name("FILE");
   command->callback([arguments, &run] {
-    // A folder in which nothing has changed since the last time needs no second look.
-    AnswerBook book(disk(), run.surroundings.places);
-    const bool one_folder = arguments->paths.size() == 1 && arguments->is.empty() &&
-                            arguments->rom.empty() &&
-                            std::filesystem::is_directory(arguments->paths.front());
-    const std::string question = question_of(run, {"look", arguments->paths.front()});
-    if (one_folder) {
-      const auto renew = [](Answer& answer) { renew_ages(answer, now_ns()); };
-      if (const auto known = book.recall(question, renew)) {
-        run.print(known->text);
-        run.status = known->status;
-        return;
-      }
-      book.begin(arguments->paths.front());
-    }
-    // Two threads with many small things each: they do not wait for each other's memory.
-    ::mallopt(M_ARENA_MAX, 2);
     run.with_session([&](Session& session) -> Result<void> {
       LookOptions options;
       options.is = arguments->is;
@@ -167,7 +123,7 @@ void add_look(CLI::App& app, Run& run) {
       if (!options.is.empty())
         if (const auto known = find_layout(options.is); !known)
           return tl::unexpected(known.error());
-      ItemPrinter printer(run, one_folder);
+      ItemPrinter printer(run);
       for (const std::string& path : arguments->paths) {
         // A folder that is one save is shown as such; the others as a table.
         const bool table = !run.json && holds_many(session, path, options);
@@ -191,7 +147,6 @@ void add_look(CLI::App& app, Run& run) {
         if (auto compared = compare(session, arguments->paths[0], arguments->paths[1], options))
           differences = std::move(*compared);
       printer.finish(nullptr, differences);
-      if (printer.keeps()) book.remember(question, session, printer.answer());
       return {};
     });
   });

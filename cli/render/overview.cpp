@@ -9,7 +9,6 @@
 
 #include "bays/walk.h"
 #include "bytes/text.h"
-#include "storage/two_threads.h"
 
 namespace bayswap::cli {
 namespace {
@@ -57,12 +56,11 @@ std::string age_cell(std::int64_t modified_ns, std::int64_t now_ns) {
   return age;
 }
 
-// Adds the line of a row, and where in the text its age stands.
-void add_line(Answer& to, const OverviewRow& row, const std::string& root, std::int64_t now_ns,
+// Adds the line of a row.
+void add_line(std::string& text, const OverviewRow& row, const std::string& root, std::int64_t now_ns,
               const Style& style) {
   const Health health = health_of(row);
   const std::string inside = text_below(root, row.path);
-  std::string& text = to.text;
   text += "  " + style.paint(health.tone, health.mark) + " ";
   text += padded(kind_text(row), kKindColumn) + " ";
   text +=
@@ -70,7 +68,6 @@ void add_line(Answer& to, const OverviewRow& row, const std::string& root, std::
       " ";
   text += padded(std::string(to_string(row.region)), kRegionColumn) + " ";
   text += padded(size_text(row.size), kSizeColumn) + " ";
-  to.ages.push_back({text.size(), row.modified_ns});
   text += age_cell(row.modified_ns, now_ns) + " ";
   text += style.paint(health.tone, padded(health.word, kHealthColumn)) + " ";
   constexpr std::size_t kUsed =
@@ -89,32 +86,14 @@ void add_line(Answer& to, const OverviewRow& row, const std::string& root, std::
   text += '\n';
 }
 
-// Adds the lines of the rows, each system's under its name. Two threads write them.
-void add_lines(Answer& to, const std::vector<const OverviewRow*>& saves, const std::string& root,
-               std::int64_t now_ns, const Style& style) {
-  constexpr std::size_t kPiece = 512;  // rows
-  std::vector<Answer> pieces((saves.size() + kPiece - 1) / kPiece);
-  on_two_threads(pieces.size(), [&](std::size_t piece) {
-    constexpr std::size_t kUsual = 200;  // bytes of a line, with colours
-    const std::size_t end = std::min(saves.size(), (piece + 1) * kPiece);
-    pieces[piece].text.reserve((end - piece * kPiece) * kUsual);
-    for (std::size_t i = piece * kPiece; i < end; ++i) {
-      const OverviewRow& row = *saves[i];
-      if (i == 0 || saves[i - 1]->system != row.system)
-        pieces[piece].text +=
-            style.paint(Tone::key, row.system ? to_string(*row.system) : "not told") + "\n";
-      add_line(pieces[piece], row, root, now_ns, style);
-    }
-  });
-  std::string& text = to.text;
-  std::size_t room = text.size();
-  for (const Answer& piece : pieces) room += piece.text.size();
-  text.reserve(room + room / 8);
-  to.ages.reserve(saves.size());
-  for (const Answer& piece : pieces) {
-    for (const AgeCell& cell : piece.ages)
-      to.ages.push_back({text.size() + cell.offset, cell.modified_ns});
-    text += piece.text;
+// Adds the lines of the rows, each system's under its name.
+void add_lines(std::string& text, const std::vector<const OverviewRow*>& saves,
+               const std::string& root, std::int64_t now_ns, const Style& style) {
+  for (std::size_t i = 0; i < saves.size(); ++i) {
+    const OverviewRow& row = *saves[i];
+    if (i == 0 || saves[i - 1]->system != row.system)
+      text += style.paint(Tone::key, row.system ? to_string(*row.system) : "not told") + "\n";
+    add_line(text, row, root, now_ns, style);
   }
 }
 
@@ -188,8 +167,8 @@ OverviewRow row_of(const Item& item) {
   return row;
 }
 
-Answer overview_of(const std::deque<OverviewRow>& rows, const std::string& root,
-                   std::int64_t now_ns, const Style& style) {
+std::string overview_of(const std::deque<OverviewRow>& rows, const std::string& root,
+                        std::int64_t now_ns, const Style& style) {
   std::size_t roms = 0;
   std::size_t others = 0;
   std::vector<const OverviewRow*> saves;
@@ -205,20 +184,14 @@ Answer overview_of(const std::deque<OverviewRow>& rows, const std::string& root,
     return std::tuple(!row->system, row->system.value_or(System::a2600),
                       std::string_view(row->sort_name));
   };
-  const auto middle = saves.begin() + static_cast<std::ptrdiff_t>(saves.size() / 2);
-  on_two_threads(2, [&](std::size_t half) {
-    std::ranges::stable_sort(half == 0 ? saves.begin() : middle, half == 0 ? middle : saves.end(),
-                             {}, order);
-  });
-  std::ranges::inplace_merge(saves, middle, {}, order);
-  Answer answer;
-  std::string& text = answer.text;
+  std::ranges::stable_sort(saves, {}, order);
+  std::string text;
   text = style.paint(Tone::title, path_text(root)) + "  " +
          style.paint(Tone::quiet, counted(saves.size(), "save") + ", " + counted(roms, "ROM") +
                                       ", " + counted(others, "other file")) +
          "\n";
   if (!saves.empty()) text += heading(style);
-  add_lines(answer, saves, root, now_ns, style);
+  add_lines(text, saves, root, now_ns, style);
   Findings findings;
   for (const OverviewRow& row : rows)
     for (const Finding& finding : row.findings) {
@@ -236,16 +209,7 @@ Answer overview_of(const std::deque<OverviewRow>& rows, const std::string& root,
   if (!findings.empty())
     text += "\n" + style.paint(Tone::title, counted(findings.size(), "finding")) + "\n" +
             findings_text(findings, style, 2);
-  return answer;
-}
-
-void renew_ages(Answer& answer, std::int64_t now_ns) {
-  for (const AgeCell& cell : answer.ages) {
-    const std::string age = age_cell(cell.modified_ns, now_ns);
-    if (age.size() == kAgeColumn && cell.offset <= answer.text.size() &&
-        kAgeColumn <= answer.text.size() - cell.offset)
-      answer.text.replace(cell.offset, kAgeColumn, age);
-  }
+  return text;
 }
 
 }  // namespace bayswap::cli

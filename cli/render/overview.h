@@ -5,7 +5,6 @@
 #include <deque>
 #include <string>
 
-#include "answers/answer_book.h"
 #include "bayswap/look.h"
 #include "cli/render/style.h"
 
@@ -31,11 +30,8 @@ struct OverviewRow {
 
 /// Saves by system, then what is no save in a line, then the findings with what mends each. `root`:
 /// the folder that was looked through. `now_ns`: for ages.
-[[nodiscard]] Answer overview_of(const std::deque<OverviewRow>& rows, const std::string& root,
-                                 std::int64_t now_ns, const Style& style);
-
-/// Writes the ages in an older table anew.
-void renew_ages(Answer& answer, std::int64_t now_ns);
+[[nodiscard]] std::string overview_of(const std::deque<OverviewRow>& rows, const std::string& root,
+                                      std::int64_t now_ns, const Style& style);
 
 /// `2 h`, `3 days`, `14 months`.
 [[nodiscard]] std::string age_text(std::int64_t ns);

@@ -64,8 +64,8 @@ using ByteSink = std::function<bool(ByteView)>;
 
 /// Primitive operations on a place. Reading errors have Trouble::input (`missing`, `unreadable`),
 /// writing errors Trouble::place (`place-failed`). Implementations are used from one thread, but
-/// for info(), list(), entries(), stamp(), view(), view_if(), view_start(), read() and same(), which may run
-/// beside the others.
+/// for info(), list(), entries(), view(), view_if(), view_start(), read() and same(), which may run beside
+/// the others.
 class Storage {
  public:
   virtual ~Storage() = default;
@@ -109,17 +109,6 @@ class Storage {
   [[nodiscard]] virtual bool is_mount_point(const Path& /*folder*/) { return false; }
   /// Brings everything that was written to the medium of the path onto it.
   [[nodiscard]] virtual Result<void> settle(const Path& /*path*/) { return {}; }
-
-  /// From now on entries() notes how what it lists looks, for stamp() not to list it again.
-  virtual void note_entries() {}
-  /// How a file or everything below a folder looks, by names, sizes and times; empty when that
-  /// cannot be told, or when something there may have changed since `before_ns` (nanoseconds since
-  /// 1970).
-  [[nodiscard]] virtual Bytes stamp(const Path& /*folder*/, std::int64_t /*before_ns*/) {
-    return {};
-  }
-  /// Whether everything there still looks so.
-  [[nodiscard]] virtual bool is_as(const Path& /*folder*/, ByteView /*stamp*/) { return false; }
 
   // Files of any size, in bounded memory:
   /// Makes a new file with the bytes of another one, on the medium when the call returns, and gives
@@ -181,11 +170,10 @@ inline constexpr std::uint64_t kSaveLimit = 1ULL << 30U;
 
 /// Where Bay Swap keeps its own files.
 struct Places {
-  Path config;      ///< bays.toml and catalog.toml
-  Path data;        ///< the history
-  Path cache = {};  ///< what can be worked out again; empty: nothing is cached
+  Path config;  ///< bays.toml and catalog.toml
+  Path data;    ///< the history
 
-  /// From XDG_CONFIG_HOME, XDG_DATA_HOME and XDG_CACHE_HOME, else below HOME.
+  /// From XDG_CONFIG_HOME and XDG_DATA_HOME, else below HOME.
   [[nodiscard]] static Result<Places> from_environment();
 };
 

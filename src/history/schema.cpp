@@ -39,7 +39,7 @@ CREATE TABLE piece (id INTEGER PRIMARY KEY, digest BLOB NOT NULL UNIQUE, size IN
 
 // Version 4: where a move happens, and which folder it swaps; `folder_is`: 1 new, 2 going.
 constexpr const char* kPlaces = R"sql(
-CREATE TABLE move_place (
+CREATE TABLE IF NOT EXISTS move_place (
   move INTEGER PRIMARY KEY REFERENCES move, place BLOB NOT NULL, place_id TEXT NOT NULL,
   folder BLOB NOT NULL, folder_is INTEGER NOT NULL);
 )sql";

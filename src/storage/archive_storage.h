@@ -38,13 +38,6 @@ class ArchiveStorage final : public Storage {
     return inner_.is_mount_point(folder);
   }
   [[nodiscard]] Result<void> settle(const Path& path) override { return inner_.settle(path); }
-  void note_entries() override { inner_.note_entries(); }
-  [[nodiscard]] Bytes stamp(const Path& folder, std::int64_t before_ns) override {
-    return inner_.stamp(folder, before_ns);
-  }
-  [[nodiscard]] bool is_as(const Path& folder, ByteView stamp) override {
-    return inner_.is_as(folder, stamp);
-  }
   [[nodiscard]] std::string writer_of(const Path& path) override { return inner_.writer_of(path); }
   [[nodiscard]] Result<std::array<std::byte, 32>> copy(
       const Path& from, const Path& to, std::uint32_t mode,

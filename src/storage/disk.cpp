@@ -10,7 +10,6 @@
 
 #include <algorithm>
 #include <array>
-#include <atomic>
 #include <cerrno>
 #include <cstdlib>
 #include <cstring>
@@ -26,7 +25,6 @@
 #include "storage/descriptor.h"
 #include "storage/file_attributes.h"
 #include "storage/open_files.h"
-#include "storage/tree_stamp.h"
 #include "storage/two_threads.h"
 #include "storage/version_digest.h"
 
@@ -200,21 +198,16 @@ class Disk final : public Storage {
     const std::unique_ptr<DIR, int (*)(DIR*)> handle(::opendir(folder.c_str()), ::closedir);
     if (handle == nullptr) return read_error(folder, errno);
     std::vector<NamedInfo> found;
-    struct stat own {};
     struct stat status {};
-    bool noted = notes_entries_ && ::fstat(::dirfd(handle.get()), &own) == 0;
-    FolderRecord record(own);
     while (const dirent* entry = ::readdir(handle.get())) {
       const std::string_view name = entry->d_name;
       if (name == "." || name == "..") continue;
       if (::fstatat(::dirfd(handle.get()), entry->d_name, &status, AT_SYMLINK_NOFOLLOW) != 0) {
-        noted = false;
-        continue;
+        if (errno == ENOENT) continue;  // it went meanwhile
+        return read_error(folder / std::string(name), errno);
       }
-      if (noted) record.add(entry->d_name, status);
       found.push_back({std::string(name), info_of(status)});
     }
-    if (noted) listed_.keep(own, std::move(record));
     std::ranges::sort(found, {}, &NamedInfo::name);
     return found;
   }
@@ -276,12 +269,6 @@ class Disk final : public Storage {
     if (!place.open() || ::syncfs(place.get()) != 0) return write_error(path, errno);
     return {};
   }
-
-  void note_entries() override { notes_entries_ = true; }
-  Bytes stamp(const Path& folder, std::int64_t before_ns) override {
-    return stamp_of_tree(folder, before_ns, is_fat(folder), listed_);
-  }
-  bool is_as(const Path& folder, ByteView stamp) override { return tree_is_as(folder, stamp); }
 
   std::string writer_of(const Path& path) override { return writer_of_file(path); }
 
@@ -444,8 +431,6 @@ class Disk final : public Storage {
     return {};
   }
 
-  std::atomic<bool> notes_entries_ = false;
-  FolderRecords listed_;
 };
 
 Path folder_from(const char* variable, const Path& fallback) {
@@ -467,11 +452,10 @@ Result<Places> Places::from_environment() {
   const Path base = home == nullptr ? Path() : Path(home);
   const Path config = folder_from("XDG_CONFIG_HOME", base.empty() ? base : base / ".config");
   const Path data = folder_from("XDG_DATA_HOME", base.empty() ? base : base / ".local/share");
-  const Path cache = folder_from("XDG_CACHE_HOME", base.empty() ? base : base / ".cache");
   if (config.empty() || data.empty())
     return fail(Trouble::input, "no-home", "neither HOME nor the XDG folders are set",
                 "set HOME, or XDG_CONFIG_HOME and XDG_DATA_HOME");
-  return Places{config / "bayswap", data / "bayswap", cache.empty() ? cache : cache / "bayswap"};
+  return Places{config / "bayswap", data / "bayswap"};
 }
 
 }  // namespace bayswap

@@ -28,7 +28,6 @@ class Killed : public test::Tool {
     if (child != 0) return child;
     ::setenv("XDG_CONFIG_HOME", config.c_str(), 1);
     ::setenv("XDG_DATA_HOME", data.c_str(), 1);
-    ::setenv("XDG_CACHE_HOME", (data + "/cache").c_str(), 1);
     const int nowhere = ::open("/dev/null", O_WRONLY);
     const int said = ::open(at("said").c_str(), O_WRONLY | O_CREAT | O_APPEND, 0644);
     ::dup2(nowhere, STDOUT_FILENO);

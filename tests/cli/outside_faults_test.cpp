@@ -79,7 +79,7 @@ class OutsideFaults : public test::Tool {
     return test::run_program(
         all, folder_.path(),
         {"XDG_CONFIG_HOME=" + this->at("xdg/config"), "XDG_DATA_HOME=" + this->at("xdg/data"),
-         "XDG_CACHE_HOME=" + this->at("xdg/cache"), "NO_COLOR=1",
+         "NO_COLOR=1",
          "ASAN_OPTIONS=verify_asan_link_order=0:detect_leaks=0", "LD_PRELOAD=" BAYSWAP_FAULTS,
          "BAYSWAP_FAULT_KIND=" + kind, "BAYSWAP_FAULT_AT=" + std::to_string(at),
          "BAYSWAP_FAULT_COUNT=" + this->at("count")});

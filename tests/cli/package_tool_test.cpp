@@ -59,6 +59,8 @@ TEST_F(Packages, FilesGoOutAndIn) {
   EXPECT_EQ(test::read(folder_ / "again/routes/south.bin"), test::random_bytes(7, 4));
   EXPECT_EQ(run({"look", "box"}).status, 0);
   ASSERT_EQ(run({"undo"}).status, 0);
+  EXPECT_FALSE(std::filesystem::exists(folder_ / "again/savegame.dat")) << "what was taken";
+  ASSERT_EQ(run({"undo"}).status, 0);
   EXPECT_EQ(test::read(folder_ / "box"), before);
   ASSERT_EQ(run({"card", "drop", "box", "empty", "#1"}).status, 0);
   EXPECT_EQ(object({"look", "box"})["items"][0]["saves"].size(), 1U);
@@ -98,7 +100,7 @@ TEST_F(Packages, TheThumbnailIsWritten) {
   shape.thumbnail = test::random_bytes(100, 1);
   folder_.write("noise", PackageGolden(shape, {}).bytes);
   ASSERT_EQ(run({"card", "show", "noise", "--icons", "none"}).status, 0);
-  EXPECT_TRUE(std::filesystem::is_empty(folder_ / "none"));
+  EXPECT_FALSE(std::filesystem::exists(folder_ / "none"));
 }
 
 TEST_F(Packages, GoUnderTheProfileThatPlaysThere) {

@@ -45,15 +45,6 @@ TEST(Render, AgesAreRoundedToTheirUnit) {
   for (const auto& [age, text] : ages) EXPECT_EQ(age_text(age), text) << age;
 }
 
-TEST(Render, AgesInAnOlderTableAreWrittenAnew) {
-  constexpr std::int64_t kHour = 3'600'000'000'000;
-  Answer table;
-  table.text = "a 1 h       |\nb minutes   |";
-  table.ages = {{2, 10 * kHour}, {16, 11 * kHour}, {table.text.size() - 3, 5 * kHour}};
-  renew_ages(table, 13 * kHour);
-  EXPECT_EQ(table.text, "a 3 h       |\nb 2 h       |") << "none is written beyond the end";
-}
-
 TEST(Render, StripsShowWhereSomethingIs) {
   EXPECT_EQ(strip_text({0, 1, 50, 100}, Style(false, 80)), "·▁▄█");
 }

@@ -31,7 +31,11 @@ TEST_F(FolderMoves, OldFilesGoAndComeBack) {
   folder_.write("console/PSP/SAVEDATA/ULES10099CUP/OLD.BIN", test::random_bytes(300, 1), 330);
   std::filesystem::create_directories(there / "KEPT");
   const auto before = test::snapshot(folder_ / "console");
-  EXPECT_EQ(stop_code(carry_one("desk:ULES10099CUP", "console")), "");
+  CarryRequest request;
+  request.saves = {"desk:ULES10099CUP"};
+  request.to = "console";
+  request.whole = true;
+  EXPECT_EQ(stop_code(carry_it(request)), "");
   EXPECT_FALSE(std::filesystem::exists(there / "OLD.BIN"));
   EXPECT_TRUE(std::filesystem::exists(there / "KEPT")) << "empty folders are nobody's progress";
   EXPECT_EQ(read(there / "DATA.BIN"), read(folder_ / "desk/psp/ULES10099CUP/DATA.BIN"));
@@ -192,11 +196,11 @@ TEST_F(Swaps, LeftoversOfOthersStay) {
   auto history = History::open(disk(), folder_ / "history.db");
   ASSERT_TRUE(history);
   put("tree/save", old_);
-  put("tree/.bayswap-m1-5-old", new_);
+  put("tree/.bayswap-m1-6-old", new_);
   (void)begin(*history);
   EXPECT_TRUE(Mover(disk(), *history).recover());
   EXPECT_EQ(read(place_ / "file"), old_);
-  EXPECT_EQ(read(folder_ / "tree/.bayswap-m1-5-old/file"), new_);
+  EXPECT_EQ(read(folder_ / "tree/.bayswap-m1-6-old/file"), new_);
 }
 
 }  // namespace

@@ -20,7 +20,7 @@ class Tool : public WorldTest {
     words.insert(words.begin(), BAYSWAP_TOOL);
     return run_program(words, folder_.path(),
                        {"XDG_CONFIG_HOME=" + at("xdg/config"), "XDG_DATA_HOME=" + at("xdg/data"),
-                        "XDG_CACHE_HOME=" + at("xdg/cache"), "NO_COLOR=1"});
+                        "NO_COLOR=1"});
   }
   json object(std::vector<std::string> words, int status = 0) {
     words.emplace_back("--json");
