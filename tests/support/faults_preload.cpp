@@ -2,11 +2,15 @@
 // writes half of what it should, or is its last.
 //
 // BAYSWAP_FAULT_AT: which one, from 1. BAYSWAP_FAULT_KIND: kill, error, full (this one and all that
-// need room after it), short. BAYSWAP_FAULT_COUNT: a file that is told how many there were.
+// need room after it), short; others: another program, the shell script BAYSWAP_FAULT_SCRIPT, runs
+// right before the call; others-kill: the same, and the call is not reached. BAYSWAP_FAULT_COUNT: a
+// file that is told how many there were.
 #include <dlfcn.h>
 #include <fcntl.h>
+#include <spawn.h>
 #include <sys/stat.h>
 #include <sys/types.h>
+#include <sys/wait.h>
 #include <unistd.h>
 
 #include <atomic>
@@ -19,7 +23,7 @@
 
 namespace {
 
-enum class Kind { none, kill, error, full, half };
+enum class Kind { none, kill, error, full, half, others, others_kill };
 
 struct Plan {
   long at = 0;
@@ -35,6 +39,8 @@ struct Plan {
     if (is("error")) kind = Kind::error;
     if (is("full")) kind = Kind::full;
     if (is("short")) kind = Kind::half;
+    if (is("others")) kind = Kind::others;
+    if (is("others-kill")) kind = Kind::others_kill;
   }
 };
 
@@ -47,6 +53,20 @@ std::atomic<long> count{0};
 
 enum class Verdict { pass, fail, half };
 
+// Another program, without this library.
+void let_others_act() {
+  const char* script = std::getenv("BAYSWAP_FAULT_SCRIPT");
+  if (script == nullptr) return;
+  char shell[] = "/bin/sh";
+  char path[] = "PATH=/usr/bin:/bin";
+  char* words[] = {shell, const_cast<char*>(script), nullptr};
+  char* environment[] = {path, nullptr};
+  pid_t child = 0;
+  int status = 0;
+  if (::posix_spawn(&child, shell, nullptr, nullptr, words, environment) == 0)
+    ::waitpid(child, &status, 0);
+}
+
 // `room`: whether the call needs room on the medium.
 Verdict judge(bool room, bool can_be_short) {
   const long number = ++count;
@@ -56,7 +76,12 @@ Verdict judge(bool room, bool can_be_short) {
     return Verdict::fail;
   }
   if (number != faults.at) return Verdict::pass;
-  if (faults.kind == Kind::kill) ::kill(::getpid(), SIGKILL);
+  if (faults.kind == Kind::others || faults.kind == Kind::others_kill) {
+    const int before = errno;
+    let_others_act();
+    errno = before;
+  }
+  if (faults.kind == Kind::kill || faults.kind == Kind::others_kill) ::kill(::getpid(), SIGKILL);
   if (faults.kind == Kind::error) {
     errno = EIO;
     return Verdict::fail;
@@ -151,6 +176,16 @@ int rename(const char* from, const char* to) {
   return judge(false, false) == Verdict::fail
              ? -1
              : real<int(const char*, const char*)>("rename")(from, to);
+}
+
+int renameat2(int from_folder, const char* from, int to_folder, const char* to, unsigned flags) {
+  const auto next = real<int(int, const char*, int, const char*, unsigned)>("renameat2");
+  return judge(false, false) == Verdict::fail ? -1 : next(from_folder, from, to_folder, to, flags);
+}
+
+int linkat(int from_folder, const char* from, int to_folder, const char* to, int flags) {
+  const auto next = real<int(int, const char*, int, const char*, int)>("linkat");
+  return judge(true, false) == Verdict::fail ? -1 : next(from_folder, from, to_folder, to, flags);
 }
 
 int unlink(const char* path) {
