@@ -100,6 +100,10 @@ bool holds_many(Session& session, const std::string& path, const LookOptions& op
   return session.storage->list(path).has_value() && !is_folder_save(session, path, options);
 }
 
+bool is_folder(Session& session, const std::string& path) {
+  return session.storage->list(path).has_value();
+}
+
 }  // namespace
 
 void add_look(CLI::App& app, Run& run) {
@@ -142,8 +146,7 @@ void add_look(CLI::App& app, Run& run) {
       // Two dumps of one cartridge are looked at to see whether they agree.
       std::vector<PartDifference> differences;
       if (arguments->paths.size() == 2 && printer.two_of_a_kind() &&
-          !std::filesystem::is_directory(arguments->paths[0]) &&
-          !std::filesystem::is_directory(arguments->paths[1]))
+          !is_folder(session, arguments->paths[0]) && !is_folder(session, arguments->paths[1]))
         if (auto compared = compare(session, arguments->paths[0], arguments->paths[1], options))
           differences = std::move(*compared);
       printer.finish(nullptr, differences);

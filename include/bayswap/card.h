@@ -87,6 +87,7 @@ struct Salvage {
   /// The same card with its system areas as far as they are whole, at its full size: saves that are
   /// whole lie where they lay.
   Bytes image;
+  bool unnamed = false;  ///< blocks are in use, and nothing tells of which save
 };
 
 /// A sound card made from a damaged one.
@@ -95,6 +96,7 @@ struct Mended {
   std::vector<Rescue> saves;
   Findings findings;
   bool unchanged = false;  ///< the card was sound and is copied as it is
+  bool unnamed = false;    ///< it held something that nothing names any more
 };
 
 /// The facts of a family of cards that commands need.

@@ -6,6 +6,8 @@
 #include <charconv>
 #include <map>
 #include <pugixml.hpp>
+#include <set>
+#include <tuple>
 
 #include "bytes/text.h"
 #include "naming/tags.h"
@@ -248,6 +250,7 @@ std::vector<CatalogGame> grouped_games(const std::vector<ListedGame>& listed,
                                        std::optional<System> system) {
   std::vector<CatalogGame> games;
   std::map<std::string, std::size_t> places;
+  std::set<std::tuple<std::size_t, std::string, std::string, std::string, std::uint64_t, Region>> seen;
   for (const ListedGame& one : listed) {
     const auto own = parse_system(lower_ascii(one.system));
     if (!own && !system) continue;
@@ -266,7 +269,7 @@ std::vector<CatalogGame> grouped_games(const std::vector<ListedGame>& listed,
       game.codes.try_emplace(region == Region::unknown ? Region::any : region, one.serial);
     for (CatalogDump dump : one.dumps) {
       dump.region = region;
-      if (std::ranges::find(game.dumps, dump) == game.dumps.end())
+      if (seen.emplace(place->second, dump.name, dump.crc32, dump.sha1, dump.size, dump.region).second)
         game.dumps.push_back(std::move(dump));
     }
   }

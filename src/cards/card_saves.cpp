@@ -121,12 +121,12 @@ Result<CardSaves> read_file(Session& session, const Path& path, const std::strin
 }  // namespace
 
 Result<std::vector<Part>> read_parts(Storage& storage, const Path& folder, Hold hold) {
-  std::vector<std::pair<Path, std::uint64_t>> files;
+  // All of it, or nothing: a folder that can't be listed is no empty one.
+  std::vector<Error> shut;
+  const auto files = files_below(storage, folder, true, &shut);
+  if (!shut.empty()) return tl::unexpected(shut.front());
   std::uint64_t total = 0;
-  walk_files(storage, folder, true, [&](const Path& path, const FileInfo& info) {
-    files.emplace_back(path, info.size);
-    total += info.size;
-  });
+  for (const WalkedFile& file : files) total += file.info.size;
   if (hold == Hold::all && total > kFolderLimit)
     return fail(Trouble::input, "too-large",
                 fmt::format("{}: holds more than any memory card", safe_text(folder.string())),
@@ -134,7 +134,8 @@ Result<std::vector<Part>> read_parts(Storage& storage, const Path& folder, Hold 
   const bool hold_all = hold == Hold::all || total <= kHeldFolder;
   std::uint64_t held = 0;
   std::vector<Part> parts;
-  for (const auto& [path, size] : files) {
+  for (const auto& [path, info] : files) {
+    const std::uint64_t size = info.size;
     Part part;
     part.name = path.lexically_relative(folder).generic_string();
     if (!hold_all && (size > kHeldFile || (size > kTinyFile && held + size > kHeldFolder))) {

@@ -199,9 +199,9 @@ Result<Reshaped> take_saves(Session& session, const TakeRequest& request) {
 }
 
 bool MendReport::incomplete() const {
-  return std::ranges::any_of(mended.saves, [](const Rescue& rescue) {
-    return rescue.state == RescueState::lost || rescue.state == RescueState::damaged;
-  });
+  return mended.unnamed || std::ranges::any_of(mended.saves, [](const Rescue& rescue) {
+           return rescue.state == RescueState::lost || rescue.state == RescueState::damaged;
+         });
 }
 
 Result<MendReport> mend_card(Session& session, const MendRequest& request) {

@@ -239,6 +239,14 @@ std::string sha256_of_file(Storage& storage, const Path& path) {
   return read ? hex_text(hasher.finish()) : std::string();
 }
 
+Item unreadable_item(const Path& path, std::uint64_t size, const Error& error) {
+  Item item;
+  item.path = path.string();
+  item.size = size;
+  item.findings.push_back({Level::warn, error.code, error.text, error.hint});
+  return item;
+}
+
 const FolderLayout& layout_of(const std::string& folder_layout) {
   return *as_folder(layouts().find(folder_layout));
 }
@@ -256,6 +264,13 @@ std::optional<Item> folder_save(Session& session, const Path& folder, const Look
     if (kind == nullptr || !(options.is.empty() ? marked(*kind) : options.is == kind->info().id))
       continue;
     auto found = read_card_saves(session, folder.string(), options.is, Hold::small);
+    if (!found && found.error().code == "unreadable") {
+      Item item = unreadable_item(folder, 0, found.error());
+      item.findings.front().level = Level::error;
+      item.kind = kind->info().kind;
+      item.system = kind->info().system;
+      return item;
+    }
     if (!found || found->saves.size() != 1) continue;
     Save& save = found->saves.front();
     add_catalog_title(session.catalog, save);
@@ -325,14 +340,6 @@ std::optional<Result<Item>> archive_item(Session& session, const Path& path,
   if (!listed) return Result<Item>(tl::unexpected(listed.error()));
   item.archive = true;
   return Result<Item>(std::move(item));
-}
-
-Item unreadable_item(const Path& path, std::uint64_t size, const Error& error) {
-  Item item;
-  item.path = path.string();
-  item.size = size;
-  item.findings.push_back({Level::warn, error.code, error.text, error.hint});
-  return item;
 }
 
 // What files of a folder are as far as no ROM tells, found out while its ROMs are sought, so that
@@ -444,7 +451,9 @@ class FileBatch {
 void look_through(Session& session, const Path& path, const LookOptions& options,
                   const std::function<void(const Item&)>& sink) {
   auto folders = std::make_unique<RomFolders>(session);
-  std::vector<WalkedFile> files = files_below(*session.storage, path);
+  std::vector<Error> shut;
+  std::vector<WalkedFile> files = files_below(*session.storage, path, true, &shut);
+  for (const Error& error : shut) sink(unreadable_item(path, 0, error));
   std::unordered_set<std::string> titles;  // folders that are saves of their own
   bool companions = false;
   on_two_threads(2, [&](std::size_t task) {

@@ -413,7 +413,10 @@ std::vector<Source> read_shelf_cards(Session& session, const Bay& bay) {
     walk_files(*session.storage, bay.place, true, [&](const Path& path, const FileInfo& info) {
       if (!pattern->match(path.lexically_relative(bay.place).generic_string())) return;
       const auto view = session.storage->view(path, kSaveLimit);
-      if (!view) return;
+      if (!view) {
+        sources.push_back(unreadable_source(bay, path, view.error()));
+        return;
+      }
       Hints hints;
       hints.file_name = path.filename().string();
       for (const std::string& id : shelf.layout) {

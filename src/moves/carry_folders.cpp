@@ -25,6 +25,13 @@ Source source_of(Session& session, Save save, const FoundFolder& found) {
   source.on_shelf = true;
   add_catalog_title(session.catalog, save);
   source.part_files.assign(save.parts.size(), found.path.string());
+  if (const auto tree = all_below(*session.storage, found.path))
+    for (const Path& other : tree->others)
+      source.problems.push_back(
+          {Level::warn, "link",
+           fmt::format("{}: is a link, a device or a leftover, and is not carried",
+                       safe_text(other.string())),
+           ""});
   source.save = std::move(save);
   return source;
 }

@@ -123,13 +123,24 @@ std::optional<Source> state_on_shelf(Session& session, RomFolders& folders, cons
 
 }  // namespace
 
+Source unreadable_source(const Bay& bay, const Path& path, const Error& error) {
+  Source source;
+  source.stem = path == bay.place ? bay.name : stem_of(path);
+  source.files = {path};
+  source.problems.push_back({Level::error, error.code, error.text, error.hint});
+  return source;
+}
+
 Result<std::vector<Source>> read_bay(Session& session, RomFolders& folders, const Bay& bay,
                                      const CarryRequest& request) {
   if (auto place = session.storage->list(bay.place); !place) return tl::unexpected(place.error());
   std::map<std::pair<System, std::string>, Source> gathered;
   std::vector<Source> states;
-  std::optional<Error> failed;
-  walk_files(*session.storage, bay.place, true, [&](const Path& path, const FileInfo&) {
+  std::vector<Source> sources;
+  std::vector<Error> shut;
+  const auto files = files_below(*session.storage, bay.place, true, &shut);
+  for (const Error& error : shut) sources.push_back(unreadable_source(bay, bay.place, error));
+  const auto add = [&](const Path& path) {
     const auto shelf = find_shelf(session, folders, path);
     if (!shelf || shelf->bay->name != bay.name) return;
     if (shelf->shelf->kind == Kind::state) {
@@ -142,7 +153,7 @@ Result<std::vector<Source>> read_bay(Session& session, RomFolders& folders, cons
     how.is = request.is;
     auto found = inspect(session, folders, path, how);
     if (!found) {
-      failed = found.error();
+      sources.push_back(unreadable_source(bay, path, found.error()));
       return;
     }
     // A wide pattern fits ROMs and junk too.
@@ -156,9 +167,8 @@ Result<std::vector<Source>> read_bay(Session& session, RomFolders& folders, cons
     source.several_roms = found->several_roms;
     source.save.system = system;
     add_file(source, *found);
-  });
-  if (failed && gathered.empty()) return tl::unexpected(*failed);
-  std::vector<Source> sources;
+  };
+  for (const WalkedFile& file : files) add(file.path);
   for (auto& [key, source] : gathered) sources.push_back(std::move(source));
   for (Source& source : read_shelf_cards(session, bay)) sources.push_back(std::move(source));
   for (Source& source : read_shelf_folders(session, bay)) sources.push_back(std::move(source));

@@ -40,6 +40,9 @@ struct Source {
 [[nodiscard]] Result<std::vector<Source>> read_bay(Session& session, RomFolders& folders,
                                                    const Bay& bay, const CarryRequest& request);
 
+/// What lies in a bay and can't be read: it is named, and stops.
+[[nodiscard]] Source unreadable_source(const Bay& bay, const Path& path, const Error& error);
+
 /// Whether a bay has a shelf for states of the system.
 [[nodiscard]] bool keeps_states(const Bay& bay, System system);
 

@@ -16,6 +16,9 @@ class Automaton {
   /// Appends an element that is one of these spellings.
   void append(const std::vector<Spelling>& spellings);
 
+  /// Positions that it has.
+  [[nodiscard]] std::size_t size() const { return positions_.size(); }
+
   /// The number of the first element where two readings of one text part ways; nothing when every
   /// text has at most one reading.
   [[nodiscard]] std::optional<std::size_t> ambiguous_element() const;

@@ -17,6 +17,8 @@ using naming::Field;
 namespace {
 
 constexpr std::size_t kMaxPattern = 512;
+// Of the automaton; whether it is ambiguous takes as many steps as there are pairs of them.
+constexpr std::size_t kMostPositions = 1024;
 
 struct Element {
   std::variant<std::string, Field> what;  // literal text or field
@@ -162,6 +164,8 @@ Result<NamingPattern> NamingPattern::parse(std::string_view text) {
       compiled->automaton.append({spelling});
     }
   }
+  if (compiled->automaton.size() > kMostPositions)
+    return bad_pattern(text.substr(0, 40), 0, "there are too many fields in it");
   if (const auto element = compiled->automaton.ambiguous_element())
     return bad_pattern(text, compiled->elements[*element].position,
                        "one path could be read in two ways from here; put a text between the "

@@ -12,6 +12,8 @@ namespace {
 
 constexpr std::size_t kMostFound = 16;
 constexpr std::size_t kMostTries = 4096;  // strict looks at one family
+constexpr std::uint64_t kFreeWork = 64U << 20U;  // bytes that are looked at in any state
+constexpr std::uint64_t kWorkRatio = 8;          // and so many for each of its bytes
 
 // A text that a card has at a fixed place.
 struct CardMark {
@@ -31,7 +33,8 @@ constexpr std::array<CardMark, 5> kMarks{
 
 class CardSearch {
  public:
-  CardSearch(ByteView content, const CardLayout* wanted) : content_(content), wanted_(wanted) {}
+  CardSearch(ByteView content, const CardLayout* wanted)
+      : content_(content), wanted_(wanted), work_(kFreeWork + kWorkRatio * content.size()) {}
 
   std::vector<CardSighting> run() {
     for (const auto& layout : layouts().all()) {
@@ -95,7 +98,8 @@ class CardSearch {
     if (card.info().system == System::ps2) sizes.insert(ps2_size(card, at));
     for (const std::uint64_t size : sizes) {
       const auto there = slice(content_, at, size);
-      if (!there || found_.size() == kMostFound) continue;
+      if (!there || found_.size() == kMostFound || work_ < size) continue;
+      work_ -= size;
       const auto match = card.recognise(*there, {});
       if (!match || match->confidence == Confidence::possible) continue;
       if (has_error(card.validate(*there))) continue;
@@ -117,6 +121,7 @@ class CardSearch {
   ByteView content_;
   const CardLayout* wanted_;
   std::size_t tries_ = 0;
+  std::uint64_t work_;  // bytes of cards that are still looked at
   std::vector<CardSighting> found_;
 };
 

@@ -1,5 +1,6 @@
 #include "states/inner_streams.h"
 
+#include <algorithm>
 #include <array>
 #include <optional>
 
@@ -12,6 +13,7 @@ namespace {
 constexpr std::size_t kMostStreams = 64;
 constexpr std::size_t kMostTries = 4096;
 constexpr std::uint64_t kMostBytes = 256ULL << 20U;
+constexpr std::uint64_t kWorkRatio = 4;  // bytes that are unpacked for each byte of the content
 constexpr std::size_t kLeastBytes = 64;  // of a stream; shorter ones hold no chip
 
 std::optional<Packing> packing_at(ByteView content, std::size_t at) {
@@ -32,16 +34,20 @@ std::optional<Packing> packing_at(ByteView content, std::size_t at) {
 std::vector<InnerStream> streams_in(ByteView content) {
   std::vector<InnerStream> found;
   std::uint64_t left = kMostBytes;
+  // What unpacking costs, whether it leads to a stream or not.
+  const std::uint64_t most_work = kMostBytes + kWorkRatio * content.size();
+  std::uint64_t work = 0;
   std::size_t tried = 0;
   for (std::size_t at = 0; at + kLeastBytes / 4 < content.size() && tried < kMostTries &&
-                           found.size() < kMostStreams;) {
+                           work < most_work && found.size() < kMostStreams;) {
     const auto packing = packing_at(content, at);
     if (!packing) {
       ++at;
       continue;
     }
     ++tried;
-    auto stream = unpack(content.subspan(at), *packing, left, AtLimit::fail, "");
+    auto stream = unpack(content.subspan(at), *packing, std::min(left, most_work - work),
+                         AtLimit::fail, "", &work);
     if (!stream || stream->bytes.size() < kLeastBytes) {
       ++at;
       continue;

@@ -44,8 +44,8 @@ tl::unexpected<Error> damaged(const std::string& name, Packing packing) {
 
 tl::unexpected<Error> too_large(const std::string& name) {
   return fail(Trouble::input, "too-large",
-              fmt::format("{}: unpacks to more than {}", safe_text(name), size_text(kMostUnpacked)),
-              "no machine's memory is that large; the file may be made to do harm");
+              fmt::format("{}: unpacks to far more than a machine's memory", safe_text(name)),
+              "the file may be made to do harm");
 }
 
 tl::unexpected<Error> cannot_pack(Packing packing) {
@@ -386,7 +386,7 @@ bool is_zlib(ByteView file) {
   if (file.size() < kLeast || (start >> 8U & 0x0FU) != kMethod || start >> 12U > 7 ||
       start % 31 != 0 || (start & 0x20U) != 0)
     return false;
-  Output out(kMostUnpacked);
+  Output out(unpacking_budget(file.size()));
   std::size_t used = 0;
   return inflate_stream(file, kZlibWindow, out, used) == End::whole;
 }
@@ -422,7 +422,8 @@ Packing packing_of(ByteView file) {
 }
 
 Result<Unpacked> unpack(ByteView file, Packing packing, std::uint64_t limit, AtLimit at_limit,
-                        const std::string& name) {
+                        const std::string& name, std::uint64_t* work) {
+  limit = std::min(limit, unpacking_budget(file.size()));
   if (packing == Packing::zip) return unzip(file, limit, at_limit, name);
   Unpacked found;
   if (packing == Packing::plain) {
@@ -437,8 +438,9 @@ Result<Unpacked> unpack(ByteView file, Packing packing, std::uint64_t limit, AtL
   if (packing == Packing::zlib) end = inflate_stream(file, kZlibWindow, out, found.used);
   if (packing == Packing::zstd) end = decompress_zstd(file, out, found.used);
   if (packing == Packing::lz4) end = decompress_lz4(file, out, found.used);
-  if (end == End::broken) return damaged(name, packing);
   found.bytes = out.take();
+  if (work != nullptr) *work += found.bytes.size();
+  if (end == End::broken) return damaged(name, packing);
   if (found.bytes.size() > limit) {
     if (at_limit == AtLimit::fail) return too_large(name);
     found.bytes.resize(static_cast<std::size_t>(limit));

@@ -14,6 +14,8 @@ namespace bayswap {
 struct ArchiveLimits {
   std::size_t entries = 256;
   std::size_t entry_bytes = 34U << 20U;  ///< the largest gba ROM, with room
+  /// Of all entries together, besides twenty times the size of the archive.
+  std::uint64_t free_bytes = 64U << 20U;
 };
 
 /// True when the bytes begin as a zip archive.

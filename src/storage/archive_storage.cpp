@@ -55,8 +55,13 @@ Result<std::optional<ArchiveStorage::Inside>> ArchiveStorage::inside_of(const Pa
     const Path archive = text.substr(0, colon);
     const auto info = inner_.info(archive);
     if (!info || info->type != FileType::file) continue;
-    const auto view = inner_.view(archive, kSaveLimit);
-    if (!view || !is_archive(view->bytes())) continue;
+    const auto known = opened_.find(archive);
+    const bool is_known = known != opened_.end() && known->second->info.size == info->size &&
+                          known->second->info.modified_ns == info->modified_ns;
+    if (!is_known) {
+      const auto view = inner_.view(archive, kSaveLimit);
+      if (!view || !is_archive(view->bytes())) continue;
+    }
     auto opened = open(archive, *info);
     if (!opened) return tl::unexpected(opened.error());
     return std::optional(Inside{std::move(*opened), trimmed_slashes(text.substr(colon + 1))});
@@ -68,14 +73,22 @@ Result<std::shared_ptr<const ArchiveStorage::Opened>> ArchiveStorage::open(const
                                                                            const FileInfo& info) {
   const auto known = opened_.find(archive);
   if (known != opened_.end() && known->second->info.size == info.size &&
-      known->second->info.modified_ns == info.modified_ns)
+      known->second->info.modified_ns == info.modified_ns) {
+    if (known->second->problem) return tl::unexpected(*known->second->problem);
     return known->second;
+  }
   const auto view = inner_.view(archive, kSaveLimit);
   if (!view) return tl::unexpected(view.error());
   auto entries = read_archive(view->bytes(), safe_text(archive.string()));
-  if (!entries) return tl::unexpected(entries.error());
   auto opened = std::make_shared<Opened>();
   opened->info = info;
+  if (!entries) {
+    // What it costs to find out is paid once.
+    opened->problem = entries.error();
+    opened_.clear();
+    opened_[archive] = opened;
+    return tl::unexpected(entries.error());
+  }
   for (ArchiveEntry& entry : *entries)
     opened->files.insert_or_assign(
         trimmed_slashes(std::move(entry.name)),

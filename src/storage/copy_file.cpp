@@ -104,13 +104,14 @@ Result<Digest> copy_file(const Path& from, const Path& to, std::uint32_t mode,
   const Descriptor source = open_to_read(from);
   const auto size = size_of(source, from, kNoLimit);
   if (!size) return tl::unexpected(size.error());
-  Descriptor target(::open(to.c_str(), O_RDWR | O_CREAT | O_EXCL | O_CLOEXEC | O_NOFOLLOW,
-                           static_cast<mode_t>(mode)));
-  if (!target.open()) return write_error(to, errno);
-  auto digest = Copy(source, from, *size, target, to, progress).run();
-  if (digest && (::fsync(target.get()) != 0 || !target.close()))
-    digest = write_error(to, errno);
-  if (!digest) ::unlink(to.c_str());
+  NewFile target(to, mode);
+  if (!target.file().open()) return write_error(to, errno);
+  auto digest = Copy(source, from, *size, target.file(), to, progress).run();
+  if (!digest) {
+    target.drop();
+    return digest;
+  }
+  if (auto done = target.finish(); !done) return tl::unexpected(done.error());
   return digest;
 }
 

@@ -33,6 +33,43 @@ tl::unexpected<Error> write_error(const Path& path, int number) {
               fmt::format("{}: cannot be written: {}", name_of(path), std::strerror(number)), hint);
 }
 
+namespace {
+
+Descriptor open_nameless(const Path& path, std::uint32_t mode) {
+  // Giving it a name goes through the list of a process's open files.
+  if (::access("/proc/self/fd", X_OK) != 0) return Descriptor(-1);
+  const Path folder = path.has_parent_path() ? path.parent_path() : Path(".");
+  return Descriptor(
+      ::open(folder.c_str(), O_RDWR | O_TMPFILE | O_CLOEXEC, static_cast<mode_t>(mode)));
+}
+
+}  // namespace
+
+NewFile::NewFile(const Path& path, std::uint32_t mode)
+    : path_(path), file_(open_nameless(path, mode)) {
+  nameless_ = file_.open();
+  if (nameless_) return;
+  file_ = Descriptor(::open(path.c_str(), O_RDWR | O_CREAT | O_EXCL | O_CLOEXEC | O_NOFOLLOW,
+                            static_cast<mode_t>(mode)));
+}
+
+Result<void> NewFile::finish() {
+  bool fine = ::fsync(file_.get()) == 0;
+  if (fine && nameless_) {
+    const std::string open = fmt::format("/proc/self/fd/{}", file_.get());
+    fine = ::linkat(AT_FDCWD, open.c_str(), AT_FDCWD, path_.c_str(), AT_SYMLINK_FOLLOW) == 0;
+  }
+  fine = fine && file_.close();
+  if (fine) return {};
+  const int problem = errno;
+  drop();
+  return write_error(path_, problem);
+}
+
+void NewFile::drop() {
+  if (!nameless_ && file_.open()) ::unlink(path_.c_str());
+}
+
 Descriptor open_to_read(const Path& path) {
   // O_NONBLOCK: opening a pipe must not wait for its other end.
   return Descriptor(::open(path.c_str(), O_RDONLY | O_CLOEXEC | O_NONBLOCK));

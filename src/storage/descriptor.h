@@ -7,6 +7,7 @@
 #include <cstdint>
 #include <span>
 #include <string>
+#include <utility>
 
 #include "bayswap/storage.h"
 
@@ -18,8 +19,12 @@ class Descriptor {
   ~Descriptor() {
     if (fd_ >= 0) ::close(fd_);
   }
+  Descriptor(Descriptor&& other) noexcept : fd_(std::exchange(other.fd_, -1)) {}
   Descriptor(const Descriptor&) = delete;
-  Descriptor& operator=(const Descriptor&) = delete;
+  Descriptor& operator=(Descriptor&& other) noexcept {
+    std::swap(fd_, other.fd_);
+    return *this;
+  }
   [[nodiscard]] int get() const { return fd_; }
   [[nodiscard]] bool open() const { return fd_ >= 0; }
   /// Closes now, because errors of delayed writes show only here.
@@ -31,6 +36,23 @@ class Descriptor {
 
  private:
   int fd_;
+};
+
+/// A file that is being made. Where the system can, it has no name until it is complete, so that
+/// nobody sees or touches half of it and a cut-off run leaves nothing.
+class NewFile {
+ public:
+  NewFile(const Path& path, std::uint32_t mode);
+  [[nodiscard]] const Descriptor& file() const { return file_; }
+  /// Everything is on the medium, and the file has its name.
+  [[nodiscard]] Result<void> finish();
+  /// It is not wanted after all.
+  void drop();
+
+ private:
+  Path path_;
+  bool nameless_ = false;
+  Descriptor file_;
 };
 
 inline constexpr std::uint64_t kNoLimit = ~std::uint64_t{0};

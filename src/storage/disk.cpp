@@ -213,17 +213,10 @@ class Disk final : public Storage {
   }
 
   Result<void> create(const Path& path, ByteView bytes, std::uint32_t mode) override {
-    Descriptor file(::open(path.c_str(), O_WRONLY | O_CREAT | O_EXCL | O_CLOEXEC | O_NOFOLLOW,
-                           static_cast<mode_t>(mode)));
-    if (!file.open()) return write_error(path, errno);
-    const bool written =
-        write_all(file.get(), bytes) && ::fsync(file.get()) == 0;
-    const int problem = errno;
-    if (!written || !file.close()) {
-      ::unlink(path.c_str());
-      return write_error(path, written ? errno : problem);
-    }
-    return {};
+    return create_from(path, mode, [&](const ByteSink& sink) {
+      (void)sink(bytes);
+      return Result<void>{};
+    });
   }
 
   std::int64_t born_ns(const Path& path) override {
@@ -385,18 +378,17 @@ class Disk final : public Storage {
 
   Result<void> create_from(const Path& path, std::uint32_t mode,
                            const std::function<Result<void>(const ByteSink&)>& fill) override {
-    Descriptor file(::open(path.c_str(), O_WRONLY | O_CREAT | O_EXCL | O_CLOEXEC | O_NOFOLLOW,
-                           static_cast<mode_t>(mode)));
-    if (!file.open()) return write_error(path, errno);
+    NewFile made(path, mode);
+    if (!made.file().open()) return write_error(path, errno);
     int problem = 0;
     auto filled = fill([&](ByteView piece) {
-      if (write_all(file.get(), piece)) return true;
+      if (write_all(made.file().get(), piece)) return true;
       problem = errno;
       return false;
     });
     if (problem != 0) filled = write_error(path, problem);
-    if (filled && (::fsync(file.get()) != 0 || !file.close())) filled = write_error(path, errno);
-    if (!filled) ::unlink(path.c_str());
+    if (filled) return made.finish();
+    made.drop();
     return filled;
   }
 

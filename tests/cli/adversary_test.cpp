@@ -81,7 +81,10 @@ class Adversary : public test::Tool, public testing::WithParamInterface<std::siz
     folder_.write(console + "own2.bin", test::random_bytes(700, 13), 300);
     folder_.write(console + "deep/own.bin", test::random_bytes(700, 4), 300);
     if (large) {
-      folder_.write(desk + "world.bin", test::random_bytes(9U << 20U, 6), 2);
+      // Mostly alike, so that history has few pieces to write; too large to be held in memory.
+      Bytes world(9U << 20U, std::byte{0x5A});
+      test::put(world, 1000, test::random_bytes(3000, 6));
+      folder_.write(desk + "world.bin", world, 2);
       folder_.write(console + "world.bin", test::random_bytes(200'000, 7), 300);
     }
   }

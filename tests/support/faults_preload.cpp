@@ -108,12 +108,15 @@ __attribute__((destructor)) void tell() {
 }
 
 int opened(const char* name, const char* path, int flags, mode_t mode) {
-  if ((flags & (O_CREAT | O_TRUNC)) != 0 && judge(true, false) == Verdict::fail) return -1;
+  const bool nameless = (flags & O_TMPFILE) == O_TMPFILE;
+  if (((flags & (O_CREAT | O_TRUNC)) != 0 || nameless) && judge(true, false) == Verdict::fail)
+    return -1;
   return real<int(const char*, int, ...)>(name)(path, flags, mode);
 }
 
 mode_t mode_from(int flags, va_list& rest) {
-  return (flags & O_CREAT) != 0 ? static_cast<mode_t>(va_arg(rest, unsigned)) : 0;
+  const bool makes = (flags & O_CREAT) != 0 || (flags & O_TMPFILE) == O_TMPFILE;
+  return makes ? static_cast<mode_t>(va_arg(rest, unsigned)) : 0;
 }
 
 }  // namespace

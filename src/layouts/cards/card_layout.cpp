@@ -244,6 +244,8 @@ Result<Mended> mend(const CardLayout& layout, ByteView file) {
   if (!salvage) return tl::unexpected(salvage.error());
   Mended mended;
   mended.findings = std::move(salvage->findings);
+  mended.unnamed =
+      salvage->unnamed || (salvage->saves.empty() && has_error(mended.findings));
   const bool all_whole =
       std::all_of(salvage->saves.begin(), salvage->saves.end(),
                   [](const Rescue& rescue) { return rescue.state == RescueState::whole; });

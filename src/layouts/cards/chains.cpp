@@ -24,13 +24,83 @@ class Settling {
     std::stable_sort(order.begin(), order.end(), [&](std::size_t a, std::size_t b) {
       return claims_[a].trust > claims_[b].trust;
     });
+    cut_at_first_blocks();
+    part_the_alike();
     for (const std::size_t i : order)
-      if (is_sound(claims_[i]) && none_taken(claims_[i].chain.blocks)) take(claims_[i]);
+      if (is_sound(claims_[i]) && (claims_[i].doubtful || none_taken(claims_[i].chain.blocks)))
+        take(claims_[i]);
     for (const std::size_t i : order)
       if (!done(claims_[i])) rebuild(claims_[i]);
   }
 
  private:
+  static std::string of_another(std::uint32_t block) {
+    return fmt::format("block {} belongs to another save", block + 1);
+  }
+
+  static void cut(Claim& claim, std::size_t length) {
+    claim.chain.broken = of_another(claim.chain.blocks[length]);
+    claim.chain.blocks.resize(length);
+  }
+
+  // An entry names its first block itself; who comes there by a link has a wrong link.
+  void cut_at_first_blocks() {
+    std::vector<bool> first(loose_.size());
+    for (const Claim& claim : claims_)
+      if (!claim.chain.blocks.empty()) first[claim.chain.blocks.front()] = true;
+    for (Claim& claim : claims_)
+      for (std::size_t i = 1; i < claim.chain.blocks.size(); ++i)
+        if (first[claim.chain.blocks[i]]) {
+          cut(claim, i);
+          break;
+        }
+  }
+
+  // Two sound chains of equal trust that run together. The one whose own blocks lie loose behind
+  // where they meet has the wrong link.
+  void part_the_alike() {
+    std::vector<std::vector<std::size_t>> holders(loose_.size());
+    for (std::size_t i = 0; i < claims_.size(); ++i)
+      if (is_sound(claims_[i]))
+        for (const std::uint32_t block : claims_[i].chain.blocks) holders[block].push_back(i);
+    for (const std::vector<std::size_t>& both : holders)
+      if (both.size() == 2) part(claims_[both[0]], claims_[both[1]]);
+  }
+
+  void part(Claim& a, Claim& b) {
+    if (!is_sound(a) || !is_sound(b) || a.trust != b.trust || a.doubtful || b.doubtful) return;
+    const std::size_t at_a = first_shared(a, b);
+    const std::size_t at_b = first_shared(b, a);
+    if (at_a == 0 || at_b == 0) return;  // one first block for two: the order decides
+    const bool a_goes_on = goes_on(a, at_a);
+    const bool b_goes_on = goes_on(b, at_b);
+    if (a_goes_on != b_goes_on) {
+      cut(a_goes_on ? a : b, a_goes_on ? at_a : at_b);
+      return;
+    }
+    for (Claim* claim : {&a, &b}) {
+      claim->doubtful = true;
+      claim->what.emplace_back(
+          "it shares blocks with another save, and nothing tells whose they are");
+    }
+  }
+
+  static std::size_t first_shared(const Claim& claim, const Claim& other) {
+    const auto& blocks = claim.chain.blocks;
+    const auto shared = std::ranges::find_if(blocks, [&](std::uint32_t block) {
+      return std::ranges::find(other.chain.blocks, block) != other.chain.blocks.end();
+    });
+    return static_cast<std::size_t>(shared - blocks.begin());
+  }
+
+  // Whether as many blocks as a claim shares lie loose right behind its own.
+  bool goes_on(const Claim& claim, std::size_t own) const {
+    const std::uint32_t last = claim.chain.blocks[own - 1];
+    for (std::size_t i = 1; i <= claim.chain.blocks.size() - own; ++i)
+      if (last + i >= loose_.size() || !loose_[last + i]) return false;
+    return true;
+  }
+
   bool none_taken(const std::vector<std::uint32_t>& blocks) const {
     return std::none_of(blocks.begin(), blocks.end(),
                         [&](std::uint32_t block) { return taken_[block]; });
@@ -56,7 +126,7 @@ class Settling {
     const auto stolen = std::find_if(blocks.begin(), blocks.end(),
                                      [&](std::uint32_t block) { return taken_[block]; });
     if (stolen != blocks.end()) {
-      why = fmt::format("block {} belongs to another save", *stolen + 1);
+      why = of_another(*stolen);
       blocks.erase(stolen, blocks.end());
     }
     if (claim.wanted == 0) return lose(claim, why + ", and its length is not known");

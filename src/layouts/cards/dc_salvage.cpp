@@ -172,7 +172,7 @@ class Salvager {
       }
     Rescue rescue =
         rescue_of(make_save(candidate.record, lost ? Bytes{} : data_of(card_, claim.chain.blocks)),
-                  std::move(what), lost);
+                  std::move(what), lost, claim.doubtful);
     if (lost) return rescue;
     if (const std::string failed = failed_check(rescue.save); !failed.empty()) {
       rescue.state = RescueState::damaged;

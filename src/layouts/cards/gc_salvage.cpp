@@ -157,7 +157,7 @@ class Salvager {
         const ByteView bytes = block_of(card_, block + kSystemBlocks);
         data.insert(data.end(), bytes.begin(), bytes.end());
       }
-    return rescue_of(make_save(candidate.entry, std::move(data), shift_jis), std::move(what), lost);
+    return rescue_of(make_save(candidate.entry, std::move(data), shift_jis), std::move(what), lost, claim.doubtful);
   }
 
   void report_strays(const std::vector<bool>& held_by, Salvage& salvage) const {
@@ -165,6 +165,7 @@ class Salvager {
     std::uint32_t strays = 0;
     for (std::uint32_t block = 0; block < capacity_; ++block)
       if (map_entry(maps_[0], block) != 0 && !held_by[block]) ++strays;
+    salvage.unnamed = strays > 0;
     if (strays > 0)
       salvage.findings.push_back(
           damaged(fmt::format("{} blocks are in use, but no entry names their save", strays)));

@@ -96,7 +96,7 @@ class Salvager {
         lost = true;
       }
     return rescue_of(make_save(note, lost ? Bytes{} : data_of(pak_, claim.chain.blocks)),
-                     std::move(what), lost);
+                     std::move(what), lost, claim.doubtful);
   }
 
   std::size_t held_;

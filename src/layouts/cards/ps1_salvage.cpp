@@ -153,7 +153,7 @@ class Salvager {
       }
     return rescue_of(
         make_save(candidate.frame, lost ? Bytes{} : data_of(card_, claim.chain.blocks)),
-        std::move(what), lost);
+        std::move(what), lost, claim.doubtful);
   }
 
   std::size_t held_;

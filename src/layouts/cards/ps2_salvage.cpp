@@ -20,6 +20,7 @@ struct Candidate {
   Tree tree;
   std::vector<std::string> what;  // what was repaired, or why it is lost
   bool lost = false;
+  bool doubtful = false;  // some of its clusters may be another save's
 };
 
 class Salvager {
@@ -39,7 +40,7 @@ class Salvager {
  private:
   // Saves that the root directory names. Where its chain is broken, the rest are orphans.
   void find_listed() {
-    for (Tree& tree : volume_.trees(false)) candidates_.push_back({std::move(tree), {}, false});
+    for (Tree& tree : volume_.trees(false)) candidates_.push_back({std::move(tree), {}});
     const Chain& root = volume_.root();
     if (volume_.root_length() >= 2 || root.blocks.empty()) return;
     // The root's own entry is destroyed: every entry behind it that makes sense counts.
@@ -48,7 +49,7 @@ class Salvager {
       if (raw.empty()) break;
       const Entry entry = parse_entry(raw);
       if (entry.exists() && entry.directory() && entry.name.size() > 2)
-        candidates_.push_back({volume_.tree(i, false), {}, false});
+        candidates_.push_back({volume_.tree(i, false), {}});
     }
   }
 
@@ -150,6 +151,7 @@ class Salvager {
   void apply(Candidate& candidate, Chain& chain, const std::string& whose, const Claim& claim) {
     for (const std::string& what : claim.what) candidate.what.push_back(whose + what);
     if (claim.lost) candidate.lost = true;
+    if (claim.doubtful) candidate.doubtful = true;
     chain = claim.chain;
   }
 
@@ -177,6 +179,8 @@ class Salvager {
     } else if (cut_off(candidate.tree)) {
       rescue.state = RescueState::lost;
       rescue.what.emplace_back("part of it is behind the end of the file");
+    } else if (candidate.doubtful) {
+      rescue.state = RescueState::damaged;
     } else if (has_broken_pages(candidate.tree)) {
       rescue.state = RescueState::damaged;
       rescue.what.emplace_back("some of its bytes are wrong, and the card's code cannot mend them");
@@ -207,8 +211,10 @@ Result<Salvage> Ps2CardLayout::salvage(ByteView file) const {
   Pages pages = read_pages(file);
   Salvage salvage;
   auto geometry = parse_superblock(pages.plain);
+  // What a superblock claims beyond the file costs memory, and holds nothing.
+  constexpr std::uint64_t kFree = 64U << 20U;
   if (geometry && std::uint64_t{geometry->clusters} * kClusterSize >
-                      64 * std::max<std::uint64_t>(pages.held, 1U << 20U))
+                      std::max<std::uint64_t>(kFree, 4 * std::uint64_t{pages.held}))
     geometry.reset();
   if (!geometry) {
     geometry = guessed_geometry(pages.held);

@@ -83,7 +83,7 @@ class Salvager {
         what.push_back(fmt::format("block {} is behind the end of the file", block + kFirstBlock));
         lost = true;
       }
-    return rescue_of(read_save(memory_, geometry_, candidate.extent), std::move(what), lost);
+    return rescue_of(read_save(memory_, geometry_, candidate.extent), std::move(what), lost, claim.doubtful);
   }
 
   const Geometry geometry_;
