@@ -54,9 +54,11 @@ Decoded decode_utf8(std::string_view text) {
 
 // Control characters, and the marks that reverse or hide text on a terminal.
 bool shows_badly(char32_t point) {
-  return point < 0x20 || (point >= 0x7F && point < 0xA0) || (point >= 0x200B && point <= 0x200F) ||
+  return point < 0x20 || (point >= 0x7F && point < 0xA0) || point == 0xAD || point == 0x061C ||
+         point == 0x180E || (point >= 0x200B && point <= 0x200F) ||
          (point >= 0x2028 && point <= 0x202E) || (point >= 0x2060 && point <= 0x206F) ||
-         point == 0xFEFF;
+         point == 0xFEFF || (point >= 0xFFF9 && point <= 0xFFFB) ||
+         (point >= 0xE0000 && point <= 0xE007F);
 }
 
 }  // namespace

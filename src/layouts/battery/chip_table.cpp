@@ -14,13 +14,13 @@ constexpr std::uint64_t operator""_MiB(unsigned long long n) {
 
 using A = Arrangement;
 
-const std::vector<std::size_t> kN64Orders{1, 2, 4};
-const std::vector<std::size_t> kGbaOrders{1, 8};
-
 }  // namespace
 
 // The order within a size is the order of likelihood where nothing else tells.
 const std::vector<ChipSpec>& chip_table() {
+  // Here, and not beside it: a program's static initialisers may be the first to ask.
+  static const std::vector<std::size_t> kN64Orders{1, 2, 4};
+  static const std::vector<std::size_t> kGbaOrders{1, 8};
   // clang-format off
   static const std::vector<ChipSpec> table{
       {"snes-battery", System::snes, "sram", A::plain, kErasedZero,

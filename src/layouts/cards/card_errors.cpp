@@ -99,4 +99,13 @@ Finding no_longer_recoverable(const Save& save) {
           ""};
 }
 
+std::optional<Error> no_such_place(const CardChange& change, std::size_t count) {
+  for (const std::size_t place : change.drop)
+    if (place >= count)
+      return Error{Trouble::stopped, "no-match",
+                   fmt::format("the card has {} saves, and none at place {}", count, place + 1),
+                   "read the card again: it is not the one that the change was made for"};
+  return std::nullopt;
+}
+
 }  // namespace bayswap

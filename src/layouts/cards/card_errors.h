@@ -21,6 +21,10 @@ namespace bayswap {
 [[nodiscard]] Finding runs_out(const Save& save);
 
 [[nodiscard]] Finding damaged(std::string text);
+/// `no-match`: a change that drops a save at a place where the card has none. Nothing when all are
+/// there.
+[[nodiscard]] std::optional<Error> no_such_place(const CardChange& change, std::size_t count);
+
 /// What a validator finds: an error, or a warning for what the card's redundancy still covers.
 [[nodiscard]] Finding spare_lost(std::string text);
 /// Blocks that are marked used, though no save claims them. They may be what is left of one.

@@ -45,6 +45,7 @@ Result<ChangedCard> change_saves(const CardLayout& layout, const CardEditor& edi
   if (!change.drop.empty()) {
     const auto card = layout.open(changed.bytes);
     if (!card) return tl::unexpected(card.error());
+    if (auto wrong = no_such_place(change, card->saves.size())) return tl::unexpected(*wrong);
     std::vector<const CardSave*> dropped;
     for (const std::size_t place : change.drop) dropped.push_back(&card->saves.at(place));
     editor.drop(changed.bytes, dropped);

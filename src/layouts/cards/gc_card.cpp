@@ -364,6 +364,7 @@ Result<ChangedCard> GcCardLayout::change(ByteView file, const CardChange& change
   Reader reader(bytes, capacity);
   const Card card = reader.read();
   const std::vector<CardSave> recoverable = card.deleted;
+  if (auto wrong = no_such_place(change, card.saves.size())) return tl::unexpected(*wrong);
   Writer writer(bytes, capacity);
   for (const std::size_t place : change.drop)
     writer.drop(reader.places().at(place), card.saves.at(place).blocks);

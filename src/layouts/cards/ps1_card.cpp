@@ -290,6 +290,7 @@ Result<Bytes> Ps1CardLayout::format(std::uint32_t blocks) const {
 Result<ChangedCard> Ps1CardLayout::change(ByteView file, const CardChange& change) const {
   auto card = open(file);
   if (!card) return tl::unexpected(card.error());
+  if (auto wrong = no_such_place(change, card->saves.size())) return tl::unexpected(*wrong);
   Writer writer(padded_card(file));
   ChangedCard changed;
   for (const std::size_t place : change.drop) writer.drop(card->saves.at(place));

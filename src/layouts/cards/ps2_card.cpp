@@ -120,7 +120,7 @@ Result<Card> read_card(Pages& pages, const WithData& with_data) {
   const auto geometry = parse_superblock(pages.plain);
   if (!geometry || pages.held > 2 * bytes_of(*geometry)) return tl::unexpected(unreadable());
   const std::uint64_t whole = bytes_of(*geometry);
-  if (whole > 64 * std::max<std::uint64_t>(pages.held, 1U << 20U))
+  if (!is_believable(whole, pages.held))
     return tl::unexpected(unreadable());
   Findings findings;
   if (pages.held < whole) findings.push_back(cut_short(pages.held, whole));
@@ -142,7 +142,7 @@ Result<Card> read_card(Pages& pages, const WithData& with_data) {
 // The card's new plain bytes take the place of the old ones.
 Result<ChangedCard> change_card(Pages& pages, const CardChange& change) {
   const auto geometry = parse_superblock(pages.plain);
-  if (!geometry || bytes_of(*geometry) > 64 * std::max<std::uint64_t>(pages.held, 1U << 20U))
+  if (!geometry || !is_believable(bytes_of(*geometry), pages.held))
     return tl::unexpected(unreadable());
   pages.plain.resize(static_cast<std::size_t>(bytes_of(*geometry)), std::byte{0xFF});
   Volume volume(pages.plain, *geometry);
@@ -150,6 +150,7 @@ Result<ChangedCard> change_card(Pages& pages, const CardChange& change) {
     return fail(Trouble::input, "damaged", "the card's root directory cannot be read",
                 "'bayswap card mend CARD -o NEWCARD' rescues what is whole");
   auto live = volume.trees(false);
+  if (auto wrong = no_such_place(change, live.size())) return tl::unexpected(*wrong);
   for (const std::size_t place : change.drop) drop_save(volume, live.at(place));
   live = volume.trees(false);
   auto deleted = volume.trees(true);

@@ -110,4 +110,11 @@ void store_time(std::span<std::byte> field, Time time);
 /// Fills in game, comment and time of a save from its name, entry and files.
 void describe(Save& save);
 
+/// Whether a file of `held` bytes may be what is left of a card of `whole` bytes. What a superblock
+/// claims beyond the file costs memory, and holds nothing.
+[[nodiscard]] constexpr bool is_believable(std::uint64_t whole, std::uint64_t held) {
+  constexpr std::uint64_t kFree = 64U << 20U;
+  return whole <= kFree || whole / 4 <= held;
+}
+
 }  // namespace bayswap::ps2

@@ -211,10 +211,8 @@ Result<Salvage> Ps2CardLayout::salvage(ByteView file) const {
   Pages pages = read_pages(file);
   Salvage salvage;
   auto geometry = parse_superblock(pages.plain);
-  // What a superblock claims beyond the file costs memory, and holds nothing.
-  constexpr std::uint64_t kFree = 64U << 20U;
-  if (geometry && std::uint64_t{geometry->clusters} * kClusterSize >
-                      std::max<std::uint64_t>(kFree, 4 * std::uint64_t{pages.held}))
+  if (geometry &&
+      !is_believable(std::uint64_t{geometry->clusters} * kClusterSize, pages.held))
     geometry.reset();
   if (!geometry) {
     geometry = guessed_geometry(pages.held);

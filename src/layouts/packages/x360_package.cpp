@@ -148,6 +148,7 @@ Result<Bytes> X360PackageLayout::format_like(ByteView damaged, std::uint32_t /*b
 Result<ChangedCard> X360PackageLayout::change(ByteView file, const CardChange& change) const {
   const auto volume = read_volume(file, false);
   if (!volume) return tl::unexpected(no_package());
+  if (auto wrong = no_such_place(change, volume->files.size())) return tl::unexpected(*wrong);
   std::vector<std::string> dropped;
   for (const std::size_t place : change.drop) dropped.push_back(volume->files.at(place).path);
   auto bytes = change_package(file, dropped, change.put);
