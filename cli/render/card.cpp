@@ -386,8 +386,13 @@ std::string mend_text(const MendReport& report, const std::string& card, const S
     text += style.paint(Tone::good, "✓ ") + "the card was sound: the new one is its exact copy\n";
     return text;
   }
-  text += fmt::format("{} of {} saves are on the new card, which a console can read\n", rescued,
-                      mended.saves.size());
+  text += mended.saves.empty()
+              ? std::string("no save could be found: the new card is empty\n")
+              : fmt::format("{} of {} saves are on the new card, which a console can read\n",
+                            rescued, mended.saves.size());
+  if (mended.unnamed)
+    text += style.paint(Tone::bad, "✗ ") +
+            "the card held more than that, and nothing on it tells any more what it was\n";
   text += style.paint(Tone::quiet,
                       "the damaged card was left as it is; keep it until you have "
                       "played from the new one") +

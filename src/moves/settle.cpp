@@ -210,8 +210,13 @@ Result<void> Mover::roll_back(const MoveRecord& move, const std::vector<Unit>& u
   Result<void> outcome;
   for (std::size_t i = units.size(); i-- > 0;) {
     Result<void> back;
-    if (forced && !is_missing(storage_, units[i].place)) back = take_back(units[i], true);
-    if (back) back = settle(move, units[i], false, door);
+    if (forced) {
+      // A medium that reads wrongly can't be asked what lies where.
+      back = take_back(units[i], true);
+      if (back) back = clear_asides(units[i], door);
+    } else {
+      back = settle(move, units[i], false, door);
+    }
     if (!back) outcome = std::move(back);
   }
   if (outcome && !met_others_) remove_made_folders(move);

@@ -89,16 +89,62 @@ TEST(Claims, NeverShareABlockAndKeepWhatIsSound) {
             for (const std::uint32_t block : claim.chain.blocks)
               ASSERT_TRUE(held.insert(block).second) << "two saves hold one block";
           }
-          // The better claim, when it is sound, is not touched.
-          const bool sound =
-              before[0].chain.broken.empty() && before[0].chain.blocks.size() == wanted;
-          if (sound) {
+          // The better claim, when it is sound, is not touched; unless it runs into the other's
+          // first block, which an entry names.
+          const auto& blocks = before[0].chain.blocks;
+          const bool sound = before[0].chain.broken.empty() && blocks.size() == wanted;
+          if (a != b && std::find(blocks.begin(), blocks.end(), b) != blocks.end()) {
+            if (!claims[0].lost) {
+              ASSERT_FALSE(claims[0].what.empty());
+            }
+          } else if (sound) {
             ASSERT_FALSE(claims[0].lost);
             ASSERT_TRUE(claims[0].what.empty());
             ASSERT_EQ(claims[0].chain.blocks, before[0].chain.blocks);
           }
         }
   });
+}
+
+std::vector<Claim> two_chains(std::vector<std::uint32_t> a, std::vector<std::uint32_t> b) {
+  std::vector<Claim> claims(2);
+  claims[0].wanted = static_cast<std::uint32_t>(a.size());
+  claims[0].chain.blocks = std::move(a);
+  claims[1].wanted = static_cast<std::uint32_t>(b.size());
+  claims[1].chain.blocks = std::move(b);
+  return claims;
+}
+
+TEST(Claims, AFirstBlockIsItsOwners) {
+  std::vector<bool> loose(20);
+  loose[3] = loose[4] = true;
+  // 2 was followed by 3 and 4; now it leads to the first block of the other save.
+  auto claims = two_chains({2, 10, 11}, {10, 11});
+  settle_claims(claims, loose);
+  EXPECT_EQ(claims[1].chain.blocks, (std::vector<std::uint32_t>{10, 11}));
+  EXPECT_TRUE(claims[1].what.empty()) << "the victim is whole";
+  EXPECT_EQ(claims[0].chain.blocks, (std::vector<std::uint32_t>{2, 3, 4}));
+  EXPECT_FALSE(claims[0].what.empty()) << "the thief is not called whole";
+}
+
+TEST(Claims, WhoRunsIntoAnotherIsToldByWhatLiesLoose) {
+  std::vector<bool> loose(20);
+  loose[3] = loose[4] = true;
+  auto claims = two_chains({1, 2, 12, 13}, {10, 11, 12, 13});
+  settle_claims(claims, loose);
+  EXPECT_EQ(claims[0].chain.blocks, (std::vector<std::uint32_t>{1, 2, 3, 4}));
+  EXPECT_TRUE(claims[1].what.empty());
+  EXPECT_FALSE(claims[1].doubtful);
+}
+
+TEST(Claims, WhereNothingTellsBothAreDoubtful) {
+  auto claims = two_chains({1, 2, 12, 13}, {10, 11, 12, 13});
+  settle_claims(claims, std::vector<bool>(20));
+  for (const Claim& claim : claims) {
+    EXPECT_TRUE(claim.doubtful);
+    EXPECT_FALSE(claim.lost);
+    EXPECT_FALSE(claim.what.empty());
+  }
 }
 
 TEST(Claims, AreRebuiltFromWhatFollows) {

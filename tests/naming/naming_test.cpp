@@ -2,6 +2,7 @@
 
 #include <gtest/gtest.h>
 
+#include <functional>
 #include <random>
 #include <vector>
 
@@ -181,6 +182,90 @@ TEST(NamingPattern, AcceptedPatternsComeBackAndAmbiguousOnesAreRefused) {
   }
   EXPECT_GT(accepted, 300U);
   EXPECT_EQ(collisions, 0U);
+}
+
+// A slow model of a pattern over a small alphabet: in how many ways its pieces can stand for a text.
+class SlowPattern {
+ public:
+  explicit SlowPattern(std::vector<std::string> pieces) : pieces_(std::move(pieces)) {}
+
+  [[nodiscard]] std::size_t ways(const std::string& text, std::size_t piece = 0,
+                                 std::size_t from = 0) const {
+    if (piece == pieces_.size()) return from == text.size() ? 1 : 0;
+    std::size_t found = 0;
+    for (std::size_t end = from + 1; end <= text.size() && found < 2; ++end)
+      if (holds(pieces_[piece], text.substr(from, end - from))) found += ways(text, piece + 1, end);
+    return found;
+  }
+
+ private:
+  static bool all_of(const std::string& text, const char* letters) {
+    return text.find_first_not_of(letters) == std::string::npos;
+  }
+  static bool is_number(const std::string& text) {
+    return all_of(text, "1") || (text == "0");
+  }
+  static bool holds(const std::string& piece, const std::string& text) {
+    if (piece.front() != '{') return piece == text;
+    if (piece == "{stem}" || piece == "{title}") return text.find('/') == std::string::npos;
+    if (piece == "{folder}")
+      return text.front() != '/' && text.back() != '/' && text.find("//") == std::string::npos;
+    if (piece == "{slot}") return is_number(text);
+    if (piece == "{slot:pad 2}") return text.size() >= 2 && is_number(text);
+    if (piece == "{slot:first A}") return text == "A" || is_number(text);
+    if (piece == "{code}") return text.size() == 4 && all_of(text, "A1");
+    return false;
+  }
+  std::vector<std::string> pieces_;
+};
+
+void every_text(const std::string& letters, std::size_t longest,
+                const std::function<bool(const std::string&)>& visit) {
+  std::vector<std::string> texts{""};
+  for (std::size_t at = 0; at < texts.size(); ++at) {
+    const std::string text = texts[at];
+    if (!text.empty() && !visit(text)) return;
+    if (text.size() < longest)
+      for (const char letter : letters) texts.push_back(text + letter);
+  }
+}
+
+// What is refused as ambiguous is: some text can be read in two ways. What is accepted is not.
+TEST(NamingPattern, RefusesWhatIsAmbiguousAndNothingElse) {
+  const std::vector<std::string> pieces{"{stem}",   "{slot}", "{slot:pad 2}", "{slot:first A}",
+                                        "{title}",  "{code}", "{folder}",     "/",
+                                        "-",        "1",      "A"};
+  std::mt19937 numbers(11);
+  std::size_t refused = 0;
+  std::size_t accepted = 0;
+  for (int round = 0; round < 1500; ++round) {
+    std::vector<std::string> chosen;
+    std::string text;
+    for (std::size_t i = 0; i <= numbers() % 4; ++i) {
+      chosen.push_back(pieces[numbers() % pieces.size()]);
+      text += chosen.back();
+    }
+    const auto pattern = NamingPattern::parse(text);
+    if (!pattern && pattern.error().text.find("two ways") == std::string::npos) continue;
+    const SlowPattern slow(chosen);
+    bool ambiguous = false;
+    const auto look = [&](const std::string& path) {
+      ambiguous = slow.ways(path) > 1;
+      return !ambiguous;
+    };
+    every_text("A1-/", 6, look);
+    if (!ambiguous) every_text("A1", 11, look);
+    // Some readings part only in longer texts; the letters that the pattern itself has will do.
+    std::string letters = "1";
+    for (const std::string& piece : chosen)
+      if (piece.size() == 1 && letters.find(piece) == std::string::npos) letters += piece;
+    if (!ambiguous && !pattern) every_text(letters, 10, look);
+    if (!ambiguous && !pattern) every_text(letters + "A", 9, look);
+    EXPECT_EQ(!pattern, ambiguous) << text;
+    (pattern ? accepted : refused) += 1;
+  }
+  EXPECT_GT(refused, 100U);
+  EXPECT_GT(accepted, 100U);
 }
 
 }  // namespace

@@ -244,12 +244,18 @@ Result<Mended> mend(const CardLayout& layout, ByteView file) {
   if (!salvage) return tl::unexpected(salvage.error());
   Mended mended;
   mended.findings = std::move(salvage->findings);
-  mended.unnamed =
-      salvage->unnamed || (salvage->saves.empty() && has_error(mended.findings));
+  const Findings wrong = layout.validate(file);
+  if (has_error(wrong) && !has_error(mended.findings))
+    mended.findings.insert(mended.findings.end(), wrong.begin(), wrong.end());
+  // Blocks in use that no save has, and nothing found elsewhere that could be theirs.
+  const bool strays = has_code(wrong, "stray-blocks") && salvage->saves.empty();
+  mended.unnamed = salvage->unnamed || strays ||
+                   (salvage->saves.empty() && has_error(mended.findings)) ||
+                   (has_code(wrong, "unformatted") && !is_erased(file));
   const bool all_whole =
       std::all_of(salvage->saves.begin(), salvage->saves.end(),
                   [](const Rescue& rescue) { return rescue.state == RescueState::whole; });
-  if (all_whole && layout.validate(file).empty()) {
+  if (all_whole && wrong.empty()) {
     mended.bytes.assign(file.begin(), file.end());
     mended.unchanged = true;
     mended.saves = std::move(salvage->saves);

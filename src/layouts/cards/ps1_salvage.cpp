@@ -4,6 +4,7 @@
 #include <algorithm>
 
 #include "bytes/cursor.h"
+#include "bytes/fill.h"
 #include "layouts/cards/card_errors.h"
 #include "layouts/cards/chains.h"
 #include "layouts/cards/ps1_card.h"
@@ -44,8 +45,15 @@ class Salvager {
     std::vector<bool> loose(kBlocks);
     for (std::uint32_t block = 0; block < kBlocks; ++block) loose[block] = is_loose(block);
     settle_claims(claims, loose);
-    for (std::size_t i = 0; i < claims.size(); ++i)
+    std::vector<bool> claimed(kBlocks);
+    for (std::size_t i = 0; i < claims.size(); ++i) {
       salvage.saves.push_back(rescue(candidates_[i], claims[i]));
+      for (const std::uint32_t block : claims[i].chain.blocks) claimed[block] = true;
+    }
+    // A block that holds something, of which its frame no longer tells whose it is.
+    for (std::uint32_t block = 0; block < kBlocks; ++block)
+      salvage.unnamed = salvage.unnamed || (!trusted(block) && !claimed[block] &&
+                                            !is_erased(data_at(block)));
     return salvage;
   }
 

@@ -5,6 +5,7 @@
 #include <set>
 
 #include "bytes/cursor.h"
+#include "bytes/fill.h"
 #include "layouts/cards/card_errors.h"
 #include "layouts/cards/chains.h"
 #include "layouts/cards/ps2_card.h"
@@ -35,9 +36,34 @@ class Salvager {
     std::uint64_t budget = 2 * std::uint64_t{volume_.geometry().clusters} * kClusterSize;
     for (const Candidate& candidate : candidates_)
       salvage.saves.push_back(rescue(candidate, budget));
+    salvage.unnamed = has_unclaimed();
   }
 
  private:
+  // Whether the tables that say which saves there are can't be believed.
+  [[nodiscard]] bool lists_are_damaged() const {
+    const Chain& root = volume_.root();
+    if (!volume_.has_table() || !root.broken.empty() || root.blocks.empty() ||
+        volume_.root_length() < 2 || volume_.root_length() > root.blocks.size() * 2)
+      return true;
+    const auto dot = volume_.entry_at(root, 0);
+    return dot.empty() || parse_entry(dot).name != ".";
+  }
+
+  // Whether clusters are in use, or hold something where no table tells, and are no save's.
+  [[nodiscard]] bool has_unclaimed() const {
+    std::set<std::uint32_t> claimed(volume_.root().blocks.begin(), volume_.root().blocks.end());
+    for (const Candidate& candidate : candidates_)
+      for (const std::uint32_t number : candidate.tree.clusters()) claimed.insert(number);
+    for (std::uint32_t number = 0; number < volume_.geometry().alloc_end; ++number) {
+      const auto bytes = volume_.cluster(number);
+      if (claimed.contains(number)) continue;
+      if (volume_.has_table() && volume_.is_used(number)) return true;
+      if (lists_are_damaged() && !bytes.empty() && !is_erased(bytes)) return true;
+    }
+    return false;
+  }
+
   // Saves that the root directory names. Where its chain is broken, the rest are orphans.
   void find_listed() {
     for (Tree& tree : volume_.trees(false)) candidates_.push_back({std::move(tree), {}});

@@ -42,8 +42,15 @@ class Salvager {
     for (std::uint32_t block = 0; block < geometry_.users(); ++block) consider(block, claims);
     // No table says which blocks are in use, so nothing is guessed to be a save's.
     settle_claims(claims, std::vector<bool>(geometry_.users()));
-    for (std::size_t i = 0; i < claims.size(); ++i)
+    std::vector<bool> claimed(geometry_.users());
+    for (std::size_t i = 0; i < claims.size(); ++i) {
       salvage.saves.push_back(rescue(candidates_[i], claims[i]));
+      for (const std::uint32_t block : claims[i].chain.blocks) claimed[block] = true;
+    }
+    // A tag that is none, in a block that no save has: something began or went on there.
+    for (std::uint32_t block = 0; block < geometry_.users(); ++block)
+      salvage.unnamed = salvage.unnamed ||
+                        (!claimed[block] && tag_of(memory_, geometry_, block) != 0);
     return salvage;
   }
 
