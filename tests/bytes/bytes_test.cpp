@@ -70,6 +70,11 @@ TEST(Text, IsSafeForTerminals) {
   EXPECT_EQ(safe_text("\xc2\x9b"
                       "1m"),
             "?1m");
+  // Marks that turn, hide or annotate: U+061C, U+180E, U+00AD, U+FFF9 to FFFB, tag characters.
+  for (const std::string mark : {"\xD8\x9C", "\xE1\xA0\x8E", "\xC2\xAD", "\xEF\xBF\xB9",
+                                 "\xEF\xBF\xBB", "\xF3\xA0\x80\x81", "\xF3\xA0\x81\xBF"})
+    EXPECT_EQ(safe_text("a" + mark + "b"), "a?b");
+  EXPECT_EQ(safe_text("\xEF\xBF\xBC"), "\xEF\xBF\xBC") << "beside them";
   EXPECT_EQ(ascii_text(bytes({' ', 'A', 1, 'B', ' ', ' ', 0, 'C'})), "A?B");
 }
 

@@ -298,29 +298,31 @@ TEST_F(NeverLost, ASecondNameIsToldOf) {
 
 // 12
 TEST_F(NeverLost, NamesThatBecomeTheSameGetNumbers) {
-  // Two saves whose names differ only in what a file system would not take.
-  const std::string card = at("two.card");
-  ASSERT_EQ(run({"card", "new", card, "--as", "n64-pak"}).status, 0);
-  Session session = open();
-  const CardLayout* layout = as_card(layouts().find("n64-pak"));
-  Bytes bytes = test::read(card);
-  for (const std::string name : {"SLOT/", "SLOT*"}) {
-    Save save;
-    save.system = System::n64;
-    save.kind = Kind::card_save;
-    save.name = name;
-    save.game.code = "NCTE";
-    save.game.maker = "BS";
-    save.parts.push_back({"data", test::random_bytes(256, name == "SLOT/" ? 1 : 2), false, {}});
-    CardChange change;
-    change.put.push_back(save);
-    const auto changed = layout->change(bytes, change);
-    if (!changed) GTEST_SKIP() << changed.error().text;
-    bytes = changed->bytes;
-  }
-  folder_.write("two.card", bytes);
-  ASSERT_EQ(run({"card", "take", card, "-o", at("out")}).status, 0);
-  EXPECT_EQ(test::contents(folder_ / "out").size(), 2U);
+  // Names that differ only in what a file system would not take.
+  const std::vector<test::InnerFile> files{{"slot.", test::random_bytes(100, 1), 0xFFFF, false, true},
+                                           {"slot_", test::random_bytes(100, 2), 0xFFFF, false, true},
+                                           {"SLOT_", test::random_bytes(100, 3), 0xFFFF, false, true}};
+  folder_.write("box", test::PackageGolden({}, files).bytes);
+  const test::json taken = object({"card", "take", "box", "-o", "out"});
+  std::set<Bytes> contents;
+  for (const test::json& output : taken["outputs"])
+    contents.insert(test::read(folder_.path() / output["path"].get<std::string>()));
+  EXPECT_EQ(contents.size(), 3U) << taken;
+  // The same in a folder of one save's files.
+  Save save;
+  save.system = System::ps2;
+  save.kind = Kind::card_save;
+  save.name = "BESLES-10000S";
+  save.parts.push_back({"icon.sys", test::icon_sys("Save", ""), false, {}});
+  save.parts.push_back({"slot.", test::random_bytes(100, 1), false, {}});
+  save.parts.push_back({"slot_", test::random_bytes(100, 2), false, {}});
+  CardChange change;
+  change.put.push_back(save);
+  const auto card = test::card_layout("ps2-card").change(test::small_card("ps2-card"), change);
+  ASSERT_TRUE(card) << card.error().text;
+  folder_.write("two.card", card->bytes);
+  ASSERT_EQ(run({"card", "take", "two.card", "--as", "ps2-folder", "-o", "folders"}).status, 0);
+  EXPECT_EQ(test::contents(folder_ / "folders").size(), 3U);
 }
 
 TEST_F(NeverLost, EveryOverwriteIsInHistoryAndUndone) {
@@ -520,10 +522,15 @@ TEST_F(NeverLost, AnArchiveWithAWrongByteIsNotCarried) {
       bad[bad.size() - from_end] ^= std::byte{0x10};
       folder_.write(name, bad);
       const test::Outcome outcome = run(words);
-      if (name == "pack.tar.gz" || from_end == 2000U) {
-        EXPECT_NE(outcome.status, 0) << from_end << outcome.out;
-        EXPECT_EQ(test::read(folder_ / kSave), old);
+      if (name == "pack.tar.bz2" && from_end == 1U) {
+        // Bits behind the end of the stream; they say nothing.
+        if (outcome.status == 0) {
+          ASSERT_EQ(run({"undo"}).status, 0);
+        }
+        continue;
       }
+      EXPECT_NE(outcome.status, 0) << from_end << outcome.out;
+      EXPECT_EQ(test::read(folder_ / kSave), old);
     }
     folder_.write(name, good);
     const test::Outcome fine = run(words);

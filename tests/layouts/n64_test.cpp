@@ -3,6 +3,7 @@
 #include "bayswap/layout.h"
 #include "bytes/order.h"
 #include "demo/makers.h"
+#include "layouts/battery/chip_table.h"
 #include "support/bytes.h"
 
 namespace bayswap {
@@ -130,6 +131,18 @@ TEST(N64Chips, LossesAreNamed) {
   EXPECT_EQ(written->bytes, chips.sram);
   EXPECT_EQ(written->losses.size(), 6U);
   for (const Finding& loss : written->losses) EXPECT_EQ(loss.code, "loses-parts");
+}
+
+// A program may register or look for layouts before main() begins.
+const std::size_t kOrdersAtStart = chip_table().size() + [] {
+  std::size_t orders = 0;
+  for (const ChipSpec& chip : chip_table())
+    if (chip.id == std::string("n64-sram")) orders = 1000 * chip.orders.size();
+  return orders;
+}();
+
+TEST(ChipTable, IsCompleteBeforeTheProgramBegins) {
+  EXPECT_EQ(kOrdersAtStart, chip_table().size() + 3000);
 }
 
 }  // namespace

@@ -1,5 +1,6 @@
-// Random carries, plays, card changes, keeps, restores and undos over the demo world, held against
-// a plain model in memory: what every file must hold after every step.
+// Random carries, plays, card changes, keeps, restores and undos over the demo world. A plain model
+// in memory predicts every file after every step; the disk is only ever compared with it. Between
+// the steps another program writes, makes and deletes files.
 #include <algorithm>
 #include <random>
 
@@ -17,9 +18,17 @@ using test::read;
 const std::string kCard = "den/cards/left.card";
 const std::string kTide = "reader/Copper Tide (America).sra";
 const std::string kTideThere = "den/saves/Copper Tide (America).srm";
+const std::string kPostChip = "reader/Glacier Post (America).eep";
+const std::string kPostPak = "reader/Glacier Post (America).mpk";
+const std::string kPostThere = "den/saves/Glacier Post (America).srm";
 const std::string kDrift = "reader/LANTERN DRIFT.srm";
 const std::string kDriftThere = "den/saves/Lantern Drift (Europe).srm";
 const std::string kOrchard = "ferry/gb/Tin Orchard (Europe).sav";
+const std::string kOrchardThere = "den/saves/Tin Orchard (Europe).srm";
+
+constexpr std::size_t kPaks = 0x800;
+constexpr std::size_t kSram = kPaks + 4 * 0x8000;
+constexpr std::size_t kRegisters = 8192 + 40;  // a gb save and its clock, without the time of day
 
 class Soak : public test::WorldTest {
  protected:
@@ -30,173 +39,257 @@ class Soak : public test::WorldTest {
     std::string version;
     Bytes bytes;
   };
+  // What one command changed: each file before and after. No bytes: it was not there.
+  using Change = std::map<std::string, std::pair<std::optional<Bytes>, std::optional<Bytes>>>;
 
   Files all_files() {
     Files files;
     for (const std::string bay : {"reader", "den", "ferry"})
       for (const auto& entry : std::filesystem::recursive_directory_iterator(folder_ / bay))
-        if (entry.is_regular_file()) files[entry.path().string()] = read(entry.path());
+        if (entry.is_regular_file())
+          files[entry.path().lexically_relative(folder_.path()).string()] = read(entry.path());
     return files;
   }
 
   unsigned any(unsigned below) { return static_cast<unsigned>(numbers_() % below); }
-
-  // The chip as the container holds it: words reversed, at the place that the facts give.
-  static Bytes sram_in(const Bytes& container) {
-    constexpr std::size_t kSram = 0x800 + 4 * 0x8000;
-    Bytes chip(0x8000);
-    for (std::size_t at = 0; at < chip.size(); ++at) chip[at] = container.at(kSram + (at ^ 3U));
-    return chip;
+  Bytes noise(std::size_t size) {
+    return test::random_bytes(size, static_cast<std::uint32_t>(numbers_()));
   }
 
-  void play() {
-    const std::string name = any(2) == 0 ? kTide : kOrchard;
-    Bytes played = model_.at(at(name));
-    test::put(played, 0x20 + any(0x1000),
-              test::random_bytes(16, static_cast<std::uint32_t>(numbers_())));
-    folder_.write(name, played);
-    model_[at(name)] = played;
-    undo_.clear();  // undo may now stop; the model does not follow that far
-    ++played_;
+  // ---- the model: what the facts say a carry writes ----
+
+  static void put_at(Bytes& bytes, std::size_t at, ByteView part) {
+    std::ranges::copy(part, bytes.begin() + static_cast<std::ptrdiff_t>(at));
+  }
+  static Bytes word_reversed(ByteView chip) {
+    Bytes turned(chip.size());
+    for (std::size_t at = 0; at < chip.size(); ++at) turned[at] = chip[at ^ 3U];
+    return turned;
+  }
+  static Bytes cut(const Bytes& bytes, std::size_t at, std::size_t size) {
+    const ByteView view = ByteView(bytes).subspan(at, size);
+    return {view.begin(), view.end()};
   }
 
-  void take_over(const CarryReport& report) {
-    const bool wrote = std::ranges::any_of(
-        report.moves, [](const MoveReport& move) { return !move.move.empty(); });
-    if (!wrote) return;
-    undo_.push_back(model_);
-    if (undo_.size() > 64) undo_.erase(undo_.begin());
-    const Files now = all_files();
-    for (const auto& [path, content] : now) {
-      const bool named = std::ranges::any_of(
-          report.moves, [&](const MoveReport& move) { return move.to == path; });
-      if (!named) {
-        ASSERT_EQ(content, model_.at(path)) << path << " was not named";
-      }
+  // The files that a trip writes, with their bytes.
+  Files predicted(const std::string& save, const std::string& to) const {
+    Files files;
+    const auto bytes = [&](const std::string& path) { return model_.at(path); };
+    if (save == "Copper Tide" && to == "den") {
+      files[kTideThere] = bytes(kTideThere);
+      put_at(files[kTideThere], kSram, word_reversed(bytes(kTide)));
+    } else if (save == "Copper Tide") {
+      files[kTide] = word_reversed(cut(bytes(kTideThere), kSram, 0x8000));
+    } else if (save == "Glacier Post" && to == "den") {
+      files[kPostThere] = bytes(kPostThere);
+      put_at(files[kPostThere], 0, bytes(kPostChip));
+      put_at(files[kPostThere], kPaks, bytes(kPostPak));
+    } else if (save == "Glacier Post") {
+      files[kPostChip] = cut(bytes(kPostThere), 0, 512);
+      files[kPostPak] = cut(bytes(kPostThere), kPaks, 0x8000);
+    } else if (save == "Lantern Drift") {
+      files[kDriftThere] = bytes(kDrift);
+    } else if (to == "den") {  // the time of day grows from 32 to 64 bits
+      files[kOrchardThere] = bytes(kOrchard);
+      files[kOrchardThere].resize(kRegisters + 8);
+    } else {
+      files[kOrchard] = cut(bytes(kOrchardThere), 0, kRegisters + 4);
     }
-    model_ = now;
-    ++written_;
+    return files;
+  }
+
+  // Takes the prediction over; gives what it changes.
+  Change change_to(const Files& files) {
+    Change change;
+    for (const auto& [path, bytes] : files) {
+      const auto old = model_.find(path);
+      if (old != model_.end() && old->second == bytes) continue;
+      change[path] = {old == model_.end() ? std::nullopt : std::optional(old->second), bytes};
+      model_[path] = bytes;
+    }
+    return change;
+  }
+  void remember(Change change) {
+    if (!change.empty()) done_.push_back(std::move(change));
+  }
+
+  // ---- the steps ----
+
+  // Somebody plays, or another program makes, changes or deletes a file.
+  void others_write() {
+    const unsigned what = any(8);
+    if (what == 0) {
+      const std::string name = "den/notes " + std::to_string(any(20)) + ".txt";
+      model_[name] = noise(1 + any(500));
+      folder_.write(name, model_[name]);
+    } else if (what == 1) {
+      const std::string name = "den/notes " + std::to_string(any(20)) + ".txt";
+      model_.erase(name);
+      std::filesystem::remove(folder_ / name);
+    } else {
+      const std::vector<std::string> played{kTide,  kTideThere, kPostChip,   kPostThere,
+                                            kDrift, kOrchard,   kOrchardThere, kDriftThere};
+      const std::string& name = played[any(static_cast<unsigned>(played.size()))];
+      if (!model_.contains(name)) return;
+      Bytes& bytes = model_.at(name);
+      const std::size_t reach = name == kPostThere   ? 512
+                                : name == kTideThere ? 0x8000
+                                                     : std::min<std::size_t>(bytes.size(), 8192);
+      const std::size_t from = name == kTideThere ? kSram : 0;
+      put_at(bytes, from + any(static_cast<unsigned>(reach - 16)), noise(16));
+      folder_.write(name, bytes);
+      ++played_;
+    }
   }
 
   void carry_something() {
-    static const std::vector<std::pair<std::string, std::string>> kTrips{
-        {"reader:Copper Tide", "den"},   {"den:Copper Tide", "reader"},
-        {"reader:Glacier Post", "den"},  {"den:Glacier Post", "reader"},
-        {"reader:LANTERN DRIFT", "den"}, {"ferry:Tin Orchard", "den"},
-        {"den:Tin Orchard", "ferry"}};
-    const auto& [save, to] = kTrips[any(static_cast<unsigned>(kTrips.size()))];
-    const CarryReport report = carry_one(save, to, {"newer-there"});
-    take_over(report);
-    if (HasFatalFailure() || report.moves.empty()) return;
-    if (report.moves[0].status != MoveStatus::done) return;
-    // What must be there now is told by the other side.
-    if (save.ends_with("Copper Tide")) {
-      EXPECT_EQ(sram_in(model_.at(at(kTideThere))), model_.at(at(kTide)));
-    }
-    if (save.ends_with("DRIFT")) {
-      EXPECT_EQ(model_.at(at(kDriftThere)), model_.at(at(kDrift)));
-    }
+    struct Trip {
+      std::string from, save, to;
+    };
+    static const std::vector<Trip> kTrips{
+        {"reader", "Copper Tide", "den"},   {"den", "Copper Tide", "reader"},
+        {"reader", "Glacier Post", "den"},  {"den", "Glacier Post", "reader"},
+        {"reader", "LANTERN DRIFT", "den"}, {"ferry", "Tin Orchard", "den"},
+        {"den", "Tin Orchard", "ferry"}};
+    const Trip& trip = kTrips[any(static_cast<unsigned>(kTrips.size()))];
+    const Files wanted =
+        predicted(trip.save == "LANTERN DRIFT" ? "Lantern Drift" : trip.save, trip.to);
+    const CarryReport report =
+        carry_one(trip.from + ":" + trip.save, trip.to, {"newer-there", "in-use"});
+    ASSERT_FALSE(report.moves.empty());
+    ASSERT_EQ(stop_code(report), "") << trip.from << ":" << trip.save;
+    Change change = change_to(wanted);
+    written_ += change.empty() ? 0 : 1;
+    remember(std::move(change));
+  }
+
+  // On cards the model knows the saves, by name and bytes; where they lie is the card's affair.
+  std::map<std::string, Bytes> saves_on_card() {
+    Session session = open();
+    const auto shown = show_card(session, at(kCard), "");
+    EXPECT_TRUE(shown);
+    std::map<std::string, Bytes> saves;
+    if (shown)
+      for (const CardSave& on_card : shown->card.saves)
+        saves[on_card.save.name] = on_card.save.parts.front().data;
+    return saves;
   }
 
   void change_card() {
     Session session = open();
-    const auto shown = show_card(session, at(kCard), "");
-    ASSERT_TRUE(shown);
-    const auto& saves = shown->card.saves;
-    if (saves.size() > 2 && any(2) == 0) {
-      const std::string name = saves[any(static_cast<unsigned>(saves.size()))].save.name;
+    std::map<std::string, Bytes> wanted = saves_;
+    if (saves_.size() > 2 && any(2) == 0) {
+      auto gone = std::next(wanted.begin(), any(static_cast<unsigned>(wanted.size())));
+      const std::string name = gone->first;
+      wanted.erase(gone);
       const auto dropped = drop_saves(session, {at(kCard), {name}, {}, false, {}});
       ASSERT_TRUE(dropped) << dropped.error().text;
-      names_.erase(name);
-      take_over(dropped->report);
     } else {
       const auto put =
           put_saves(session, {at(kCard), {at("attic/cards/island.card")}, {}, false, {}});
       ASSERT_TRUE(put) << put.error().text;
-      if (put->moves[0].status == MoveStatus::done) names_.insert("BESLES-00418NIGHT");
-      take_over(*put);
+      if (put->moves[0].status == MoveStatus::done) wanted.insert(island_.begin(), island_.end());
     }
-    const auto after = show_card(session, at(kCard), "");
-    ASSERT_TRUE(after);
-    std::set<std::string> there;
-    for (const CardSave& save : after->card.saves) there.insert(save.save.name);
-    EXPECT_EQ(there, names_);
+    saves_ = wanted;
+    ASSERT_EQ(saves_on_card(), saves_);
+    remember(change_to({{kCard, read(folder_ / kCard)}}));
   }
 
   void keep_something() {
-    const std::vector<std::string> places{at(kTide), at(kTideThere), at(kOrchard), at(kCard)};
+    const std::vector<std::string> places{kTide, kTideThere, kOrchard, kCard};
+    const std::string& path = places[any(4)];
     Session session = open();
-    const auto report = keep(session, {{places[any(4)]}, "soak"});
+    const auto report = keep(session, {{at(path)}, "soak"});
     ASSERT_TRUE(report) << report.error().text;
-    for (const KeptSave& kept : report->kept)
-      kept_.push_back({kept.path.string(), kept.version, model_.at(kept.path.string())});
+    for (const KeptSave& kept : report->kept) kept_.push_back({path, kept.version, model_.at(path)});
   }
 
   void restore_something() {
     if (kept_.empty()) return;
     const Kept& kept = kept_[any(static_cast<unsigned>(kept_.size()))];
     Session session = open();
-    const auto report = restore(session, {kept.path, kept.version, false});
+    const auto report = restore(session, {at(kept.path), kept.version, false});
     ASSERT_TRUE(report) << report.error().text;
-    take_over(*report);
-    ASSERT_EQ(read(kept.path), kept.bytes) << kept.path << " " << kept.version;
-    note_names();
+    remember(change_to({{kept.path, kept.bytes}}));
+    if (kept.path == kCard) saves_ = saves_on_card();
   }
 
+  // The last command is taken back, exactly; or nothing is, where somebody wrote since.
   void undo_something() {
-    if (undo_.empty()) return;
+    if (done_.empty()) return;
+    const Change last = done_.back();
+    const bool changed = std::ranges::any_of(last, [&](const auto& file) {
+      const auto there = model_.find(file.first);
+      return there == model_.end() ? file.second.second.has_value()
+                                   : there->second != file.second.second;
+    });
     Session session = open();
     const auto report = undo(session, "", {});
     ASSERT_TRUE(report) << report.error().text;
-    model_ = undo_.back();
-    undo_.pop_back();
+    if (changed) {
+      EXPECT_EQ(stop_code(*report), "newer-there");
+      ++refused_;
+      // Nobody wants it any more: what is there now goes to history, and the old comes back.
+      const auto forced = undo(session, "", {"newer-there"});
+      ASSERT_TRUE(forced) << forced.error().text;
+    }
+    for (const auto& [path, versions] : last) {
+      if (versions.first)
+        model_[path] = *versions.first;
+      else
+        model_.erase(path);
+      if (path == kCard) saves_ = saves_on_card();
+    }
+    done_.pop_back();
     ++undone_;
-    note_names();
-  }
-
-  void note_names() {
-    Session session = open();
-    const auto shown = show_card(session, at(kCard), "");
-    ASSERT_TRUE(shown);
-    names_.clear();
-    for (const CardSave& save : shown->card.saves) names_.insert(save.save.name);
   }
 
   std::mt19937 numbers_{2026};
   Files model_;
-  std::vector<Files> undo_;  // what was there before each command that still stands
+  std::vector<Change> done_;  // commands that still stand
   std::vector<Kept> kept_;
-  std::set<std::string> names_;  // on the card
+  std::map<std::string, Bytes> saves_;   // on the card
+  std::map<std::string, Bytes> island_;  // what is put on it
   std::size_t written_ = 0;
   std::size_t undone_ = 0;
+  std::size_t refused_ = 0;
   std::size_t played_ = 0;
 };
 
-TEST_F(Soak, TheModelAndTheDiskAgree) {
+TEST_F(Soak, TheModelPredictsEveryFile) {
   model_ = all_files();
-  note_names();
+  saves_ = saves_on_card();
+  {
+    Session session = open();
+    const auto island = show_card(session, at("attic/cards/island.card"), "");
+    ASSERT_TRUE(island);
+    for (const CardSave& on_card : island->card.saves)
+      island_[on_card.save.name] = on_card.save.parts.front().data;
+  }
   const int wanted = test::rounds(300);
   for (int round = 0; round < wanted; ++round) {
-    const unsigned what = any(20);
-    if (what < 3)
-      play();
-    else if (what < 10)
-      carry_something();
+    const unsigned what = any(24);
+    if (what < 6)
+      others_write();
     else if (what < 13)
-      change_card();
-    else if (what < 15)
-      keep_something();
+      carry_something();
     else if (what < 16)
+      change_card();
+    else if (what < 18)
+      keep_something();
+    else if (what < 19)
       restore_something();
     else
       undo_something();
     if (HasFatalFailure()) return;
-    ASSERT_EQ(all_files(), model_) << "round " << round;
+    ASSERT_EQ(all_files() == model_, true) << "round " << round << ", step " << what;
   }
-  std::printf("%d operations: %zu written, %zu undone, %zu played, %zu versions kept\n", wanted,
-              written_, undone_, played_, kept_.size());
+  std::printf("%d operations: %zu written, %zu undone (%zu after others wrote), %zu played, %zu "
+              "versions kept\n",
+              wanted, written_, undone_, refused_, played_, kept_.size());
   EXPECT_GT(written_, 30U);
   EXPECT_GT(undone_, 10U);
+  EXPECT_GT(refused_, 3U);
   Session session = open();
   const auto checked = verify_history(session);
   ASSERT_TRUE(checked);
