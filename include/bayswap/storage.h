@@ -27,6 +27,7 @@ struct FileInfo {
   std::uint32_t mode = 0;        ///< permission bits
   std::uint64_t inode = 0;       ///< the file's number on its file system; 0: not told
   std::uint64_t links = 1;       ///< names that the file has
+  bool own = true;               ///< whether the user may give a new file the same owner
 };
 
 struct NamedInfo {

@@ -72,7 +72,7 @@ Result<Database> open_current(const Path& file) {
   // removing it each time takes longer than writing it.
   if (auto set = database->run("PRAGMA synchronous=FULL; PRAGMA foreign_keys=ON; "
                                "PRAGMA journal_mode=PERSIST; PRAGMA journal_size_limit=1048576; "
-                               "PRAGMA cache_size=-16384");
+                               "PRAGMA cache_size=-4096");
       !set)
     return tl::unexpected(set.error());
   if (auto ready = bring_forward(*database, file); !ready) return tl::unexpected(ready.error());

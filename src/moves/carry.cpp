@@ -273,6 +273,11 @@ class Carrier {
                         fmt::format("{}: is protected against writing",
                                     safe_text(change.path.string())),
                         "if it may be replaced: --accept read-only"});
+    if (!info->own)
+      checks.note({Level::note, "owner",
+                   fmt::format("{}: belongs to another user; the new file will be yours",
+                               safe_text(change.path.string())),
+                   ""});
     if (info->links > 1)
       checks.note({Level::note, "linked",
                    fmt::format("{}: has {} names; the others keep the old content",

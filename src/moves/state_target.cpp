@@ -13,6 +13,7 @@
 #include "bytes/text.h"
 #include "moves/mover.h"
 #include "moves/shelf_path.h"
+#include "states/packing.h"
 
 namespace bayswap {
 namespace {
@@ -196,6 +197,13 @@ Result<std::optional<StateTarget>> make_state_target(Session& session, RomFolder
     (void)checks.add({Level::error, "damaged", state.error().text, state.error().hint});
     return std::optional<StateTarget>{};
   }
+  // A state moves as it is; the checks of the compression around it say whether it is whole.
+  if (const Packing packing = packing_of(view->bytes()); packing != Packing::plain)
+    if (const auto whole =
+            unpack(view->bytes(), packing, kMostUnpacked, AtLimit::cut, source.shown());
+        !whole)
+      (void)checks.add({Level::error, "damaged", whole.error().text, whole.error().hint});
+  if (checks.stopped()) return std::optional<StateTarget>{};
   std::optional<StateShelf> best;
   for (const Shelf& shelf : bay.shelves) {
     auto pattern = NamingPattern::parse(shelf.pattern);

@@ -173,7 +173,7 @@ Result<Unpacked> unzip(ByteView file, std::uint64_t limit, AtLimit at_limit,
   Unpacked found;
   std::uint64_t told = 0;
   bool broken = false;
-  visit_zip(file, limits, [&](const std::string&, ByteView bytes, std::uint64_t size) {
+  const bool sound = visit_zip(file, limits, [&](const std::string&, ByteView bytes, std::uint64_t size) {
     if (is_png(bytes) && found.picture.empty()) {
       found.picture.assign(bytes.begin(), bytes.end());
     } else if (bytes.size() > found.bytes.size()) {
@@ -188,7 +188,7 @@ Result<Unpacked> unzip(ByteView file, std::uint64_t limit, AtLimit at_limit,
     found.bytes.resize(static_cast<std::size_t>(limit));
     found.whole = false;
   } else {
-    broken = found.bytes.empty() || told != found.bytes.size();
+    broken = !sound || found.bytes.empty() || told != found.bytes.size();
   }
   if (broken) return damaged(name, Packing::zip);
   return found;

@@ -207,27 +207,30 @@ bool is_zip(ByteView file) {
   return Cursor(file).u32be(0) == 0x504B0304;
 }
 
-void visit_zip(ByteView file, const ArchiveLimits& limits,
+bool visit_zip(ByteView file, const ArchiveLimits& limits,
                const std::function<bool(const std::string&, ByteView, std::uint64_t)>& visit) {
   const std::unique_ptr<archive, int (*)(archive*)> reader(archive_read_new(), archive_read_free);
   // By its directory: what is passed over is then not unpacked.
   archive_read_support_format_zip_seekable(reader.get());
-  if (archive_read_open_memory(reader.get(), file.data(), file.size()) != ARCHIVE_OK) return;
+  if (archive_read_open_memory(reader.get(), file.data(), file.size()) != ARCHIVE_OK) return true;
   archive_entry* entry = nullptr;
   constexpr std::uint64_t kRatio = 20;
+  bool sound = true;
   std::uint64_t left = limits.free_bytes + kRatio * file.size();
   for (std::size_t i = 0; i < limits.entries; ++i) {
-    if (archive_read_next_header(reader.get(), &entry) != ARCHIVE_OK) return;
+    if (archive_read_next_header(reader.get(), &entry) != ARCHIVE_OK) return true;
     if (archive_entry_filetype(entry) != AE_IFREG) continue;
     const char* name = archive_entry_pathname_utf8(entry);
     const Bytes bytes = read_entry(reader.get(), std::min<std::uint64_t>(limits.entry_bytes, left));
     left -= bytes.size();
-    if (left == 0) return;
+    if (archive_errno(reader.get()) != 0) sound = false;
+    if (left == 0) return sound;
     const auto told = archive_entry_size_is_set(entry) != 0 ? archive_entry_size(entry) : 0;
     const std::uint64_t size = std::max<std::uint64_t>(
         bytes.size(), static_cast<std::uint64_t>(std::max<la_int64_t>(told, 0)));
-    if (visit(name == nullptr ? "" : name, bytes, size)) return;
+    if (visit(name == nullptr ? "" : name, bytes, size)) return sound;
   }
+  return sound;
 }
 
 }  // namespace bayswap

@@ -22,8 +22,8 @@ struct ArchiveLimits {
 [[nodiscard]] bool is_zip(ByteView file);
 
 /// Calls `visit` with the name, the beginning and the full size of each plain file, until it gives
-/// true. Damaged archives end early.
-void visit_zip(ByteView file, const ArchiveLimits& limits,
+/// true. Damaged archives end early. False when the check of a file that was visited whole fails.
+bool visit_zip(ByteView file, const ArchiveLimits& limits,
                const std::function<bool(const std::string&, ByteView, std::uint64_t)>& visit);
 
 struct ArchiveEntry {

@@ -45,6 +45,7 @@ FileInfo info_of(const struct stat& status) {
   info.mode = status.st_mode & 07777U;
   info.inode = status.st_ino;
   info.links = status.st_nlink;
+  info.own = status.st_uid == ::geteuid() || ::geteuid() == 0;
   return info;
 }
 

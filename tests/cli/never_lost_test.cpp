@@ -344,12 +344,12 @@ TEST_F(NeverLost, EveryOverwriteIsInHistoryAndUndone) {
   ASSERT_EQ(run({"undo"}).status, 0);
   EXPECT_EQ(test::read(folder_ / kSave), container);
   // A card mended onto itself.
-  const Bytes damaged = test::read(folder_ / "wreck/left.card");
-  if (!damaged.empty()) {
-    (void)run({"card", "mend", "wreck/left.card", "-o", "wreck/left.card", "--replace"});
-    ASSERT_EQ(run({"undo"}).status, 0);
-    EXPECT_EQ(test::read(folder_ / "wreck/left.card"), damaged);
-  }
+  const Bytes damaged = test::read(folder_ / "downloads/failed.card");
+  ASSERT_FALSE(damaged.empty());
+  (void)run({"card", "mend", "downloads/failed.card", "-o", "downloads/failed.card", "--replace"});
+  EXPECT_NE(test::read(folder_ / "downloads/failed.card"), damaged);
+  ASSERT_EQ(run({"undo"}).status, 0);
+  EXPECT_EQ(test::read(folder_ / "downloads/failed.card"), damaged);
   // Pictures.
   const std::vector<std::string> icons{"card", "show", "den/cards/left.card", "--icons", "pictures"};
   ASSERT_EQ(run(icons).status, 0);
@@ -537,6 +537,33 @@ TEST_F(NeverLost, AnArchiveWithAWrongByteIsNotCarried) {
     EXPECT_EQ(fine.status, 0) << fine.out << fine.err;
     ASSERT_EQ(run({"undo"}).status, 0);
   }
+}
+
+TEST_F(NeverLost, NeitherAreZipsNor7zNorPackedStates) {
+  folder_.write("pack/Copper Tide (America).sra", test::random_bytes(32768, 5), 1);
+  const Bytes old = test::read(folder_ / kSave);
+  for (const std::string format : {"zip", "7zip"}) {
+    ASSERT_EQ(std::system(("cd '" + folder_.path().string() + "' && bsdtar --format " + format +
+                           " -cf pack." + format + " pack")
+                              .c_str()),
+              0);
+    Bytes bytes = test::read(folder_ / ("pack." + format));
+    const std::string inner = "pack." + format + ":pack/Copper Tide (America).sra";
+    bytes[bytes.size() / 2] ^= std::byte{0x10};
+    folder_.write("pack." + format, bytes);
+    const test::Outcome outcome =
+        run({"carry", inner, "--to", "den", "--accept", "newer-there"});
+    EXPECT_NE(outcome.status, 0) << format << outcome.out;
+    EXPECT_EQ(test::read(folder_ / kSave), old);
+  }
+  // A state in a zip whose check fails is not unpacked as if it were whole.
+  folder_.write("deep.state", test::random_bytes(60'000, 6), 1);
+  ASSERT_EQ(run({"reshape", "deep.state", "--as", "state-zip", "-o", "packed.state1"}).status, 0);
+  Bytes packed = test::read(folder_ / "packed.state1");
+  packed[packed.size() / 2] ^= std::byte{0x10};
+  folder_.write("packed.state1", packed);
+  EXPECT_EQ(run({"reshape", "packed.state1", "--as", "state-plain", "-o", "plain.state1"}).status, 3);
+  EXPECT_FALSE(std::filesystem::exists(folder_ / "plain.state1"));
 }
 
 }  // namespace

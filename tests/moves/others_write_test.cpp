@@ -2,6 +2,7 @@
 // history, what is said. tests/cli/adversary_test.cpp does the same at every system call.
 #include "bayswap/versions.h"
 #include "history/history.h"
+#include "storage/hash.h"
 #include "support/failing_storage.h"
 #include "support/world.h"
 
@@ -327,6 +328,68 @@ TEST_F(StuckMoves, CanBeLeftAsTheyAre) {
   Session next = open();
   EXPECT_TRUE(recover(next));
   EXPECT_TRUE(next.notes.empty());
+}
+
+// A disk that holds nothing above one megabyte in memory, as none above a gigabyte is held: such
+// files go through carry, undo and restore piece by piece.
+class Narrow final : public FailingStorage {
+ public:
+  Narrow() : FailingStorage(0, Fault::error) {}
+  Result<FileView> view(const Path& path, std::uint64_t limit) override {
+    return disk().view(path, std::min<std::uint64_t>(limit, 1U << 20U));
+  }
+  Result<Bytes> read(const Path& path, std::uint64_t limit) override {
+    return disk().read(path, std::min<std::uint64_t>(limit, 1U << 20U));
+  }
+  Result<Digest> copy(const Path& from, const Path& to, std::uint32_t mode,
+                      const std::function<void(std::uint64_t)>& progress) override {
+    return disk().copy(from, to, mode, progress);
+  }
+  Result<Digest> digest(const Path& path) override { return disk().digest(path); }
+  Result<bool> same(const Path& a, const Path& b) override { return disk().same(a, b); }
+  Result<void> stream(const Path& path, std::size_t piece,
+                      const std::function<bool(ByteView)>& take) override {
+    return disk().stream(path, piece, take);
+  }
+  Result<void> create_from(const Path& path, std::uint32_t mode,
+                           const std::function<Result<void>(const ByteSink&)>& fill) override {
+    return disk().create_from(path, mode, [&](const ByteSink& sink) {
+      return fill([&](ByteView piece) {
+        EXPECT_LE(piece.size(), 1U << 20U);
+        return sink(piece);
+      });
+    });
+  }
+  Result<std::unique_ptr<TakenOut>> take_out(const Path& file) override {
+    return disk().take_out(file);
+  }
+};
+
+TEST_F(OthersWrite, FilesThatAreNeverHeldAreCarriedUndoneAndRestored) {
+  folder_.write(kFrom + "world.bin", test::random_bytes((9U << 20U) + 5, 1), 1);
+  folder_.write(kTo + "world.bin", test::random_bytes((10U << 20U) + 3, 2), 900);
+  old_ = test::contents(folder_ / kTo);
+  const auto before = test::snapshot(folder_ / "console");
+  Narrow storage;
+  Session session = open(storage);
+  CarryRequest request;
+  request.saves = {"desk:Halyard"};
+  request.to = "console";
+  const auto report = carry(session, request);
+  ASSERT_TRUE(report) << report.error().text;
+  ASSERT_EQ(stop_code(*report), "");
+  const auto carried = test::contents(folder_ / kTo);
+  EXPECT_NE(carried, old_);
+  const auto undone = undo(session, "", {});
+  ASSERT_TRUE(undone) << undone.error().text;
+  EXPECT_EQ(test::snapshot(folder_ / "console"), before);
+  const auto saves = list_history(session, {at(kTo), false, false});
+  ASSERT_TRUE(saves) << saves.error().text;
+  const auto& versions = saves->at(0).versions;
+  ASSERT_GE(versions.size(), 2U);
+  const auto restored = restore(session, {at(kTo), versions.at(1).id, false});
+  ASSERT_TRUE(restored) << restored.error().text;
+  EXPECT_EQ(test::contents(folder_ / kTo), carried);
 }
 
 // A file that shrinks while it is looked at ends nothing.
