@@ -136,7 +136,7 @@ Result<CarryReport> undo(Session& session, const std::string& name,
   Storage& storage = *session.storage;
   const auto nothing = [] {
     return fail(Trouble::stopped, "no-match", "there is nothing to undo",
-                "what 'bayswap carry' and 'bayswap card put' or 'drop' wrote can be taken back");
+                "commands that write files can be taken back: carry, card, reshape, restore and others");
   };
   if (is_missing(storage, session.history_file())) return nothing();
   auto history = settled_history(storage, session.history_file());

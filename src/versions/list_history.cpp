@@ -181,8 +181,16 @@ Result<std::vector<SaveHistory>> list_history(Session& session, const HistoryReq
   constexpr std::size_t kFew = 40;  // what differs is not worked out for more saves at a time
   HistoryRequest how = request;
   how.changes = request.changes && timelines->size() <= kFew;
+  // What a command only wrote, and what is gone again, is nothing that could be brought back.
+  const auto holds_any = [&](const Timeline& timeline) {
+    return std::ranges::any_of(timeline.states, [&](const PastState& state) {
+      return std::ranges::any_of(state.files, [&](const auto& file) {
+        return file.second.digest && history->size_of(*file.second.digest);
+      });
+    });
+  };
   for (const Timeline& timeline : *timelines)
-    saves.push_back(Lister(session, *history, how).history_of(timeline));
+    if (!request.save.empty() || holds_any(timeline)) saves.push_back(Lister(session, *history, how).history_of(timeline));
   return saves;
 }
 
