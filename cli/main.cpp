@@ -27,7 +27,11 @@ int main(int argc, char** argv) {
     const bool colour =
         ::isatty(STDOUT_FILENO) == 1 && (no_colour == nullptr || *no_colour == '\0');
     const bayswap::cli::Surroundings surroundings{
-        places ? *places : bayswap::Places{}, std::cout, std::cerr, colour, terminal_width(),
+        places ? *places : bayswap::Places{},
+        std::cout,
+        std::cerr,
+        colour,
+        terminal_width(),
         places ? std::nullopt : std::optional(places.error())};
     const int status = bayswap::cli::run_tool({argv + 1, argv + argc}, surroundings);
     std::cout.flush();

@@ -15,10 +15,9 @@ namespace bayswap::cli {
 namespace {
 
 constexpr std::array<std::string_view, 16> kChecks{
-    "state-not-save", "other-game",  "region-differs", "chip-differs",  "blank-source",
-    "in-use",         "no-room",     "name-taken",     "already-there", "newer-there",
-    "damaged",        "loses-parts", "no-match",       "many-match",    "other-program",
-    "read-only"};
+    "state-not-save", "other-game", "region-differs", "chip-differs", "blank-source", "in-use",
+    "no-room",        "name-taken", "already-there",  "newer-there",  "damaged",      "loses-parts",
+    "no-match",       "many-match", "other-program",  "read-only"};
 
 struct Command {
   std::string_view name;

@@ -15,7 +15,7 @@ struct Surroundings {
   std::ostream& out;
   std::ostream& err;
   bool colour = false;
-  std::size_t width = 100;  ///< columns of the terminal
+  std::size_t width = 100;              ///< columns of the terminal
   std::optional<Error> no_places = {};  ///< why there are none; commands that need none work
 };
 

@@ -29,7 +29,9 @@ void add_list(CLI::App& state, Run& run) {
       if (!picture->empty()) {
         const auto png = board_png(*boards);
         if (!png) return tl::unexpected(png.error());
-        if (auto written = write_outputs(session, {"state list", *place, {}, *replace}, {{*picture, *png}}); !written)
+        if (auto written =
+                write_outputs(session, {"state list", *place, {}, *replace}, {{*picture, *png}});
+            !written)
           return tl::unexpected(written.error());
       }
       for (const SlotBoard& board : *boards)

@@ -57,8 +57,8 @@ std::string age_cell(std::int64_t modified_ns, std::int64_t now_ns) {
 }
 
 // Adds the line of a row.
-void add_line(std::string& text, const OverviewRow& row, const std::string& root, std::int64_t now_ns,
-              const Style& style) {
+void add_line(std::string& text, const OverviewRow& row, const std::string& root,
+              std::int64_t now_ns, const Style& style) {
   const Health health = health_of(row);
   const std::string inside = text_below(root, row.path);
   text += "  " + style.paint(health.tone, health.mark) + " ";

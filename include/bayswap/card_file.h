@@ -42,7 +42,7 @@ struct ShownCard {
 /// Writes every picture of every save as `NAME-1.png`, `NAME-2.png` …, at its own size. Gives the
 /// paths. Errors: `name-taken` when one is there and `replace` is not set.
 [[nodiscard]] Result<std::vector<Path>> write_icons(Session& session, const ShownCard& card,
-                                                   const Path& folder, bool replace);
+                                                    const Path& folder, bool replace);
 
 struct TakeRequest {
   std::string card;

@@ -65,8 +65,8 @@ using ByteSink = std::function<bool(ByteView)>;
 
 /// Primitive operations on a place. Reading errors have Trouble::input (`missing`, `unreadable`),
 /// writing errors Trouble::place (`place-failed`). Implementations are used from one thread, but
-/// for info(), list(), entries(), view(), view_if(), view_start(), read() and same(), which may run beside
-/// the others.
+/// for info(), list(), entries(), view(), view_if(), view_start(), read() and same(), which may run
+/// beside the others.
 class Storage {
  public:
   virtual ~Storage() = default;

@@ -163,9 +163,9 @@ std::string write_bay(const Bay& bay) {
   // A path need not be text; one that is none is written byte by byte.
   const std::string place = bay.place.string();
   std::string text =
-      safe_text(place) == place ? fmt::format("[bay.{}]\nplace = {}\n", bay.name, toml_string(place))
-                       : fmt::format("[bay.{}]\nplace_bytes = \"{}\"\n", bay.name,
-                                     hex_text(as_bytes(place)));
+      safe_text(place) == place
+          ? fmt::format("[bay.{}]\nplace = {}\n", bay.name, toml_string(place))
+          : fmt::format("[bay.{}]\nplace_bytes = \"{}\"\n", bay.name, hex_text(as_bytes(place)));
   for (const Shelf& shelf : bay.shelves) text += shelf_text(bay.name, shelf);
   return text;
 }

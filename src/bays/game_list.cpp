@@ -250,7 +250,8 @@ std::vector<CatalogGame> grouped_games(const std::vector<ListedGame>& listed,
                                        std::optional<System> system) {
   std::vector<CatalogGame> games;
   std::map<std::string, std::size_t> places;
-  std::set<std::tuple<std::size_t, std::string, std::string, std::string, std::uint64_t, Region>> seen;
+  std::set<std::tuple<std::size_t, std::string, std::string, std::string, std::uint64_t, Region>>
+      seen;
   for (const ListedGame& one : listed) {
     const auto own = parse_system(lower_ascii(one.system));
     if (!own && !system) continue;
@@ -269,7 +270,8 @@ std::vector<CatalogGame> grouped_games(const std::vector<ListedGame>& listed,
       game.codes.try_emplace(region == Region::unknown ? Region::any : region, one.serial);
     for (CatalogDump dump : one.dumps) {
       dump.region = region;
-      if (seen.emplace(place->second, dump.name, dump.crc32, dump.sha1, dump.size, dump.region).second)
+      if (seen.emplace(place->second, dump.name, dump.crc32, dump.sha1, dump.size, dump.region)
+              .second)
         game.dumps.push_back(std::move(dump));
     }
   }

@@ -62,7 +62,7 @@ Result<std::optional<FileView>> view_of_rom(Storage& storage, const Path& path,
                                             std::optional<RomInfo>& rom) {
   constexpr std::size_t kFirstHeaders = 0x200;
   constexpr std::size_t kHeaders = 0x10400;
-  constexpr std::uint64_t kLastHeader = 0x410400;     // of the largest snes ROMs
+  constexpr std::uint64_t kLastHeader = 0x410400;  // of the largest snes ROMs
   constexpr std::uint64_t kLargestCartridge = 64U << 20U;
   const std::size_t piece = info.size < kSmall ? kFirstHeaders : kHeaders;
   const bool hashed = catalog.has_dump_of(info.size) && info.size <= kSaveLimit;

@@ -98,11 +98,12 @@ Result<FolderTree> all_below(Storage& storage, const Path& folder) {
 Result<FolderTree> whole_tree(Storage& storage, const Path& folder) {
   auto tree = all_below(storage, folder);
   if (!tree || tree->others.empty()) return tree;
-  return fail(Trouble::stopped, "link",
-              fmt::format("{}: is a link, a device or a leftover inside of the folder that would be "
-                          "replaced",
-                          safe_text(tree->others.front().string())),
-              "Bay Swap replaces plain files only; move it aside, then try again");
+  return fail(
+      Trouble::stopped, "link",
+      fmt::format("{}: is a link, a device or a leftover inside of the folder that would be "
+                  "replaced",
+                  safe_text(tree->others.front().string())),
+      "Bay Swap replaces plain files only; move it aside, then try again");
 }
 
 std::string_view folder_text(const Path& file) {

@@ -36,8 +36,8 @@ bool is_sound(const OpenCard& card, const Bytes& whole, const Bytes& planned) {
 Result<std::string> write_change(Session& session, const OpenCard& card, Bytes changed,
                                  const std::string& kind, const std::string& source,
                                  const std::string& title) {
-  Result<Bytes> whole = card.container == nullptr ? Result<Bytes>(std::move(changed))
-                                                  : card.file_with(changed);
+  Result<Bytes> whole =
+      card.container == nullptr ? Result<Bytes>(std::move(changed)) : card.file_with(changed);
   if (!whole) return tl::unexpected(whole.error());
   if (!is_sound(card, *whole, changed))
     return fail(Trouble::read_back, "read-back",

@@ -118,8 +118,8 @@ Result<void> write_all(Session& session, const TakeRequest& request,
                               one ? sha256_hex(save.files.front().second) : std::string()});
     for (auto& [path, bytes] : save.files) files.push_back({path, std::move(bytes)});
   }
-  auto written = write_outputs(session, {"card take", request.card, {}, request.replace},
-                               std::move(files));
+  auto written =
+      write_outputs(session, {"card take", request.card, {}, request.replace}, std::move(files));
   if (!written) return tl::unexpected(written.error());
   result.move = std::move(*written);
   return {};
@@ -219,9 +219,8 @@ Result<MendReport> mend_card(Session& session, const MendRequest& request) {
   auto mended = mend(*opened->layout, opened->bytes());
   if (!mended) return tl::unexpected(mended.error());
   for (Rescue& rescue : mended->saves) add_catalog_title(session.catalog, rescue.save);
-  auto output =
-      write_card(session, {"card mend", request.card, {}, request.replace}, request.out,
-                 *opened->layout, mended->bytes);
+  auto output = write_card(session, {"card mend", request.card, {}, request.replace}, request.out,
+                           *opened->layout, mended->bytes);
   if (!output) return tl::unexpected(output.error());
   return MendReport{std::move(*output), std::move(*mended)};
 }

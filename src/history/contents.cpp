@@ -83,19 +83,17 @@ Result<void> History::add_content(const Digest& digest, std::uint64_t size, Byte
 Result<Digest> History::keep_file(Storage& storage, const Path& path) {
   const auto info = storage.info(path);
   if (!info) return tl::unexpected(info.error());
-  return keep_stream(info->size,
-                     [&](std::size_t piece, const std::function<bool(ByteView)>& take) {
-                       return storage.stream(path, piece, take);
-                     });
+  return keep_stream(info->size, [&](std::size_t piece, const std::function<bool(ByteView)>& take) {
+    return storage.stream(path, piece, take);
+  });
 }
 
 Result<Digest> History::keep_taken_out(TakenOut& file) {
   const auto info = file.info();
   if (!info) return tl::unexpected(info.error());
-  return keep_stream(info->size,
-                     [&](std::size_t piece, const std::function<bool(ByteView)>& take) {
-                       return file.stream(piece, take);
-                     });
+  return keep_stream(info->size, [&](std::size_t piece, const std::function<bool(ByteView)>& take) {
+    return file.stream(piece, take);
+  });
 }
 
 // `size` says how the content is cut; what is read counts.
@@ -227,8 +225,7 @@ Result<void> History::unpack_piece(std::int64_t id, std::uint64_t limit, Bytes& 
     return damaged_history("a piece of a version in the history has an impossible size");
   const Bytes packed = select.blob(1);
   into.resize(static_cast<std::size_t>(size));
-  const std::size_t got =
-      ZSTD_decompress(into.data(), into.size(), packed.data(), packed.size());
+  const std::size_t got = ZSTD_decompress(into.data(), into.size(), packed.data(), packed.size());
   if (got != into.size()) return damaged_history("a piece of a version in the history is damaged");
   return {};
 }

@@ -161,7 +161,9 @@ Result<void> History::begin_move(MoveRecord& move) {
       .bind(as_bytes(move.place))
       .bind(move.place_id)
       .bind(as_bytes(move.folder))
-      .bind(std::int64_t{move.makes_folder ? 1 : move.removes_folder ? 2 : 0});
+      .bind(std::int64_t{move.makes_folder     ? 1
+                         : move.removes_folder ? 2
+                                               : 0});
   if (auto done = where.run(); !done) return done;
   for (Step& step : move.steps) {
     Statement add = database_.prepare(

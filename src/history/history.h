@@ -64,10 +64,10 @@ struct MoveRecord {
   /// A folder that was there before the move and is never made by one: a bay's root, or the nearest
   /// folder above the files. Empty in records of older versions.
   std::string place;
-  std::string place_id;          ///< Storage::identity() of it, when the move began
-  std::string folder;            ///< the folder that is swapped as a whole; empty: none is
-  bool makes_folder = false;     ///< nothing was there in its place
-  bool removes_folder = false;   ///< nothing of it is there afterwards
+  std::string place_id;         ///< Storage::identity() of it, when the move began
+  std::string folder;           ///< the folder that is swapped as a whole; empty: none is
+  bool makes_folder = false;    ///< nothing was there in its place
+  bool removes_folder = false;  ///< nothing of it is there afterwards
   std::vector<Step> steps;
 };
 

@@ -269,10 +269,10 @@ class Carrier {
     if (!info || info->type != FileType::file || !change.before) return;
     constexpr std::uint32_t kOwnerWrites = 0200;
     if ((info->mode & kOwnerWrites) == 0)
-      (void)checks.add({Level::error, "read-only",
-                        fmt::format("{}: is protected against writing",
-                                    safe_text(change.path.string())),
-                        "if it may be replaced: --accept read-only"});
+      (void)checks.add(
+          {Level::error, "read-only",
+           fmt::format("{}: is protected against writing", safe_text(change.path.string())),
+           "if it may be replaced: --accept read-only"});
     if (!info->own)
       checks.note({Level::note, "owner",
                    fmt::format("{}: belongs to another user; the new file will be yours",

@@ -31,10 +31,10 @@ bool is_young(const FileInfo& info) {
 }
 
 tl::unexpected<Error> unexpected_thing(const Path& path) {
-  return fail(Trouble::place, "unexpected",
-              fmt::format("{}: is a link or device that was not there before",
-                          safe_text(path.string())),
-              "look at it, and move it aside");
+  return fail(
+      Trouble::place, "unexpected",
+      fmt::format("{}: is a link or device that was not there before", safe_text(path.string())),
+      "look at it, and move it aside");
 }
 
 }  // namespace
@@ -53,8 +53,7 @@ bool Door::is_known(const Digest& digest) const {
 // The same file in place of what waits or was staged beside it.
 std::optional<Path> Door::twin_of(const Path& path) const {
   for (const auto& [aside, place] : names_)
-    if (lies_in(aside, path))
-      return path == aside ? place : place / path.lexically_relative(aside);
+    if (lies_in(aside, path)) return path == aside ? place : place / path.lexically_relative(aside);
   return std::nullopt;
 }
 

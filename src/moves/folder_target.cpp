@@ -337,8 +337,7 @@ Result<void> plan_files(Session& session, const Source& source, const std::vecto
     const Path from = source.files.front() / part.name;
     const Path to = target.folder / part.name;
     const auto old = std::ranges::find(there, part.name, &Part::name);
-    auto same =
-        same_part(*session.storage, part, from, old == there.end() ? nullptr : &*old, to);
+    auto same = same_part(*session.storage, part, from, old == there.end() ? nullptr : &*old, to);
     if (!same) return tl::unexpected(same.error());
     if (*same) {
       ++target.files.same;

@@ -94,11 +94,11 @@ Result<void> Mover::check_free(const std::vector<FileChange>& changes) {
     for (const std::string& path : wait.paths)
       for (const FileChange& change : changes)
         if (lies_in(path, change.path) || lies_in(change.path, path))
-          return fail(Trouble::stopped, "in-use",
-                      fmt::format("{}: the move {}, which was cut off, is not settled here yet: {}",
-                                  safe_text(change.path.string()), move_name(wait.id),
-                                  wait.reason.text),
-                      wait.reason.hint);
+          return fail(
+              Trouble::stopped, "in-use",
+              fmt::format("{}: the move {}, which was cut off, is not settled here yet: {}",
+                          safe_text(change.path.string()), move_name(wait.id), wait.reason.text),
+              wait.reason.hint);
   return {};
 }
 
@@ -175,7 +175,8 @@ Result<void> Mover::change_file(MoveRecord& move, const FileChange& change, std:
                                 std::vector<Unit>& done) {
   Step& own = move.steps[step];
   const std::string tag = fmt::format("{}-{}", tag_of(move), step);
-  Unit unit{change.path, beside(change.path, tag), beside(change.path, tag + "-old"), false, {&own}};
+  Unit unit{
+      change.path, beside(change.path, tag), beside(change.path, tag + "-old"), false, {&own}};
   if (!change.goes()) {
     auto made = make_folders(storage_, change.path.parent_path());
     if (!made) return tl::unexpected(made.error());
@@ -218,7 +219,8 @@ Result<void> Mover::look_again(const FolderSwap& swap, const std::vector<FileCha
     if (!lies_in(swap.folder, change.path) || !change.before) continue;
     ++expected;
     const auto there = version_at(storage_, waiting / change.path.lexically_relative(swap.folder));
-    if (!there || there->digest != change.before || is_held(waiting / change.path.lexically_relative(swap.folder)))
+    if (!there || there->digest != change.before ||
+        is_held(waiting / change.path.lexically_relative(swap.folder)))
       return tl::unexpected(place_changed(change.path));
   }
   for (const auto& [path, info] : tree->files) {
@@ -240,9 +242,11 @@ Result<void> Mover::look_again(const FolderSwap& swap, const std::vector<FileCha
     }
   }
   const std::size_t wanted =
-      static_cast<std::size_t>(std::ranges::count_if(changes, [&](const FileChange& change) {
-        return lies_in(swap.folder, change.path) && change.before;
-      })) +
+      static_cast<std::size_t>(std::ranges::count_if(changes,
+                                                     [&](const FileChange& change) {
+                                                       return lies_in(swap.folder, change.path) &&
+                                                              change.before;
+                                                     })) +
       static_cast<std::size_t>(std::ranges::count_if(swap.seen, [&](const auto& seen) {
         return std::ranges::find(changes, swap.folder / seen.first, &FileChange::path) ==
                changes.end();
@@ -253,8 +257,11 @@ Result<void> Mover::look_again(const FolderSwap& swap, const std::vector<FileCha
 
 Result<void> Mover::change_folder(MoveRecord& move, const std::vector<FileChange>& changes,
                                   const FolderSwap& swap, std::vector<Unit>& done) {
-  Unit unit{swap.folder, beside(swap.folder, tag_of(move) + "-new"),
-            beside(swap.folder, tag_of(move) + "-old"), true, {}};
+  Unit unit{swap.folder,
+            beside(swap.folder, tag_of(move) + "-new"),
+            beside(swap.folder, tag_of(move) + "-old"),
+            true,
+            {}};
   for (const Step& step : move.steps)
     if (lies_in(swap.folder, step.path)) unit.steps.push_back(&step);
   auto made = make_folders(storage_, swap.folder.parent_path());

@@ -26,7 +26,8 @@ struct FileChange {
   std::optional<Path> from;      ///< instead: a large file that its bytes are copied from
   std::optional<Digest> kept;    ///< instead: a version that history holds
   std::optional<Digest> before;  ///< what the plan saw there; nothing: no file
-  /// The bytes that the plan saw there, whose digests are `seen_digests`; null: they are read again.
+  /// The bytes that the plan saw there, whose digests are `seen_digests`; null: they are read
+  /// again.
   std::shared_ptr<const Bytes> seen;
   ContentDigests seen_digests;
   /// Whether history keeps the new content now. It is kept at the latest when it is replaced.
@@ -47,7 +48,7 @@ struct FolderSwap {
     std::optional<Digest> digest;  ///< where the plan has read it
   };
   std::map<std::string, Seen> seen;
-  bool goes = false;  ///< nothing of the folder is left afterwards
+  bool goes = false;                                 ///< nothing of the folder is left afterwards
   std::function<void(std::uint64_t)> progress = {};  ///< bytes copied since it was told last
 };
 
@@ -69,7 +70,8 @@ struct FolderSwap {
 /// For those who only show: the same, or the history as it is where nothing can be written there.
 [[nodiscard]] Result<History> history_to_show(Storage& storage, const Path& file);
 
-/// Errors: `place-failed` when the place of a move is not there: renamed away, or its medium is out.
+/// Errors: `place-failed` when the place of a move is not there: renamed away, or its medium is
+/// out.
 [[nodiscard]] Result<void> check_place(Storage& storage, const MoveRecord& move);
 
 /// A file or folder of a move, and what waits beside it.

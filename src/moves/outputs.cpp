@@ -65,9 +65,8 @@ Result<std::string> write_outputs(Session& session, const OutputKind& kind,
   move.kind = kind.command;
   move.source = kind.source;
   move.title = kind.title;
-  auto done = Mover(storage, *history).apply(std::move(move), changes, [] {
-    return Result<void>{};
-  });
+  auto done =
+      Mover(storage, *history).apply(std::move(move), changes, [] { return Result<void>{}; });
   if (!done) return tl::unexpected(done.error());
   return move_name(done->id);
 }

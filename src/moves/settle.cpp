@@ -111,8 +111,7 @@ Result<Mover::Holds> Mover::holds(const Unit& unit, const Path& root) {
   bool after = true;
   bool any = unit.folder;
   for (const Step* step : unit.steps) {
-    const Path path =
-        unit.folder ? root / Path(step->path).lexically_relative(unit.place) : root;
+    const Path path = unit.folder ? root / Path(step->path).lexically_relative(unit.place) : root;
     const auto there = version_at(storage_, path);
     if (!there && there.error().code == "link") return Holds::neither;
     if (!there) return tl::unexpected(there.error());
@@ -234,8 +233,8 @@ Result<void> Mover::recover_one(MoveRecord& move) {
     const auto now = holds(unit, unit.place);
     if (!now) return tl::unexpected(now.error());
     others = others || *now == Holds::neither;
-    complete = complete && (*now == Holds::after ||
-                            (*now == Holds::nothing && missing_after(unit, move)));
+    complete =
+        complete && (*now == Holds::after || (*now == Holds::nothing && missing_after(unit, move)));
   }
   Door door(storage_, history_, move);
   for (const Step& step : move.steps)

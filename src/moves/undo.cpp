@@ -59,10 +59,10 @@ Result<std::optional<FolderSwap>> swap_back(Storage& storage, const MoveRecord& 
   swap.seen = std::move(*seen);
   // What the move made goes as a whole, unless somebody has put more there.
   swap.goes = move.makes_folder && std::ranges::all_of(swap.seen, [&](const auto& file) {
-    return std::ranges::any_of(changes, [&](const FileChange& change) {
-      return change.goes() && change.path == swap.folder / file.first;
-    });
-  });
+                return std::ranges::any_of(changes, [&](const FileChange& change) {
+                  return change.goes() && change.path == swap.folder / file.first;
+                });
+              });
   return std::optional<FolderSwap>(std::move(swap));
 }
 
@@ -135,8 +135,9 @@ Result<CarryReport> undo(Session& session, const std::string& name,
                          const std::set<std::string>& accept) {
   Storage& storage = *session.storage;
   const auto nothing = [] {
-    return fail(Trouble::stopped, "no-match", "there is nothing to undo",
-                "commands that write files can be taken back: carry, card, reshape, restore and others");
+    return fail(
+        Trouble::stopped, "no-match", "there is nothing to undo",
+        "commands that write files can be taken back: carry, card, reshape, restore and others");
   };
   if (is_missing(storage, session.history_file())) return nothing();
   auto history = settled_history(storage, session.history_file());
@@ -186,8 +187,8 @@ Result<CarryReport> undo(Session& session, const std::string& name,
     back.title = move.title;
     back.source = "history";
     back.undoes = move.id;
-    auto applied = mover.apply(std::move(back), *changes, [] { return Result<void>{}; },
-                               *swap ? &**swap : nullptr);
+    auto applied = mover.apply(
+        std::move(back), *changes, [] { return Result<void>{}; }, *swap ? &**swap : nullptr);
     if (!applied) {
       report.failed = applied.error();
       report.moves.resize(line);
@@ -211,11 +212,10 @@ Result<void> recover(Session& session) {
 void report_waiting(Session& session, const History& history) {
   session.notes.clear();
   for (const WaitingMove& wait : history.waiting())
-    session.notes.push_back(
-        {Level::warn, "unsettled",
-         fmt::format("the move {} was cut off and waits to be settled: {}", move_name(wait.id),
-                     wait.reason.text),
-         wait.reason.hint});
+    session.notes.push_back({Level::warn, "unsettled",
+                             fmt::format("the move {} was cut off and waits to be settled: {}",
+                                         move_name(wait.id), wait.reason.text),
+                             wait.reason.hint});
 }
 
 std::string place_of(const Session& session, const Path& path) {

@@ -11,7 +11,7 @@ namespace bayswap {
 namespace {
 
 constexpr std::size_t kMostFound = 16;
-constexpr std::size_t kMostTries = 4096;  // strict looks at one family
+constexpr std::size_t kMostTries = 4096;         // strict looks at one family
 constexpr std::uint64_t kFreeWork = 64U << 20U;  // bytes that are looked at in any state
 constexpr std::uint64_t kWorkRatio = 8;          // and so many for each of its bytes
 

@@ -9,13 +9,13 @@
 #include "bytes/text.h"
 #include "layouts/battery/chips.h"
 #include "look/inspect.h"
+#include "moves/outputs.h"
 #include "moves/part_layouts.h"
 #include "search/save_search.h"
 #include "states/card_search.h"
 #include "states/inner_streams.h"
 #include "states/packing.h"
 #include "states/sections.h"
-#include "moves/outputs.h"
 #include "storage/atomic_write.h"
 #include "storage/hash.h"
 
@@ -348,8 +348,7 @@ class Digger {
   }
 
   Result<Dug> write(const std::string& layout, ByteView bytes) {
-    const OutputKind kind{"state dig", request_.state.string(),
-                          {}, request_.replace};
+    const OutputKind kind{"state dig", request_.state.string(), {}, request_.replace};
     auto done = write_outputs(session_, kind, {{request_.out, Bytes(bytes.begin(), bytes.end())}});
     if (!done) return tl::unexpected(done.error());
     dug_.move = std::move(*done);

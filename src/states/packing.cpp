@@ -173,15 +173,16 @@ Result<Unpacked> unzip(ByteView file, std::uint64_t limit, AtLimit at_limit,
   Unpacked found;
   std::uint64_t told = 0;
   bool broken = false;
-  const bool sound = visit_zip(file, limits, [&](const std::string&, ByteView bytes, std::uint64_t size) {
-    if (is_png(bytes) && found.picture.empty()) {
-      found.picture.assign(bytes.begin(), bytes.end());
-    } else if (bytes.size() > found.bytes.size()) {
-      found.bytes.assign(bytes.begin(), bytes.end());
-      told = size;
-    }
-    return false;
-  });
+  const bool sound =
+      visit_zip(file, limits, [&](const std::string&, ByteView bytes, std::uint64_t size) {
+        if (is_png(bytes) && found.picture.empty()) {
+          found.picture.assign(bytes.begin(), bytes.end());
+        } else if (bytes.size() > found.bytes.size()) {
+          found.bytes.assign(bytes.begin(), bytes.end());
+          told = size;
+        }
+        return false;
+      });
   found.used = file.size();
   if (found.bytes.size() > limit) {
     if (at_limit == AtLimit::fail) return too_large(name);

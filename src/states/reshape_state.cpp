@@ -8,8 +8,8 @@
 #include "bytes/fill.h"
 #include "bytes/text.h"
 #include "look/inspect.h"
-#include "states/packing.h"
 #include "moves/outputs.h"
+#include "states/packing.h"
 #include "storage/atomic_write.h"
 #include "storage/hash.h"
 
@@ -102,9 +102,9 @@ Result<std::optional<Reshaped>> reshape_state(Session& session, const ReshapeReq
     result.stopped = output_exists(request.out);
     return std::optional<Reshaped>(std::move(result));
   }
-  auto written = write_outputs(
-      session, {"reshape", request.inputs.front().string(), {}, request.replace},
-      {{request.out, *packed}});
+  auto written =
+      write_outputs(session, {"reshape", request.inputs.front().string(), {}, request.replace},
+                    {{request.out, *packed}});
   if (!written) return tl::unexpected(written.error());
   result.move = std::move(*written);
   result.outputs.push_back(

@@ -21,7 +21,8 @@ Bytes read_entry(archive* reader, std::uint64_t limit) {
   Bytes bytes;
   Bytes step(kStep);
   while (bytes.size() < limit) {
-    const auto wanted = static_cast<std::size_t>(std::min<std::uint64_t>(kStep, limit - bytes.size()));
+    const auto wanted =
+        static_cast<std::size_t>(std::min<std::uint64_t>(kStep, limit - bytes.size()));
     const la_ssize_t got = archive_read_data(reader, step.data(), wanted);
     if (got <= 0) break;
     bytes.insert(bytes.end(), step.begin(), step.begin() + got);
@@ -98,8 +99,7 @@ Check check_gzip(ByteView file, std::uint64_t most) {
 Check check_compression(ByteView file, std::uint64_t most) {
   const std::uint32_t start = Cursor(file).u32be(0);
   if (start >> 16U == 0x1F8B) return check_gzip(file, most);
-  const bool compressed =
-      start >> 8U == 0x425A68 || start == 0xFD377A58 || start == 0x28B52FFD;
+  const bool compressed = start >> 8U == 0x425A68 || start == 0xFD377A58 || start == 0x28B52FFD;
   if (!compressed) return Check::sound;
   const std::unique_ptr<archive, int (*)(archive*)> reader(archive_read_new(), archive_read_free);
   archive_read_support_format_raw(reader.get());
@@ -153,12 +153,12 @@ Result<std::vector<ArchiveEntry>> read_archive(ByteView file, const std::string&
       std::min(kMostBytes, std::max<std::uint64_t>(kFreeBytes, file.size() * kMostRatio));
   switch (check_compression(file, most)) {
     case Check::sound: break;
-    case Check::too_large:
-      return too_large(name, "unpacks to more than any collection of saves");
+    case Check::too_large: return too_large(name, "unpacks to more than any collection of saves");
     case Check::broken:
-      return fail(Trouble::input, "damaged",
-                  fmt::format("{}: the compression around the archive is damaged or cut short", name),
-                  "download or copy it again");
+      return fail(
+          Trouble::input, "damaged",
+          fmt::format("{}: the compression around the archive is damaged or cut short", name),
+          "download or copy it again");
   }
   std::vector<ArchiveEntry> entries;
   std::uint64_t total = 0;

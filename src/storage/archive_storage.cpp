@@ -186,9 +186,8 @@ Result<void> ArchiveStorage::create(const Path& path, ByteView bytes, std::uint3
   if (auto fine = writable(path); !fine) return fine;
   return inner_.create(path, bytes, mode);
 }
-Result<void> ArchiveStorage::create_from(
-    const Path& path, std::uint32_t mode,
-    const std::function<Result<void>(const ByteSink&)>& fill) {
+Result<void> ArchiveStorage::create_from(const Path& path, std::uint32_t mode,
+                                         const std::function<Result<void>(const ByteSink&)>& fill) {
   if (auto fine = writable(path); !fine) return fine;
   return inner_.create_from(path, mode, fill);
 }

@@ -81,7 +81,7 @@ class ArchiveStorage final : public Storage {
 
  private:
   struct Opened {
-    FileInfo info;  // of the archive
+    FileInfo info;                 // of the archive
     std::optional<Error> problem;  // why it can't be read
     std::map<std::string, std::pair<std::shared_ptr<const Bytes>, std::int64_t>> files;
   };

@@ -70,8 +70,8 @@ Error output_exists(const Path& path) {
 }
 
 tl::unexpected<Error> name_exists(const Path& path) {
-  return fail(Trouble::place, "exists", fmt::format("{}: is there already", safe_text(path.string())),
-              "");
+  return fail(Trouble::place, "exists",
+              fmt::format("{}: is there already", safe_text(path.string())), "");
 }
 
 Error place_changed(const Path& path) {

@@ -114,7 +114,6 @@ class OpenFile final : public TakenOut {
 
 class Disk final : public Storage {
  public:
-
   Result<FileInfo> info(const Path& path) override {
     struct stat status {};
     if (::lstat(path.c_str(), &status) != 0) return read_error(path, errno);
@@ -423,7 +422,6 @@ class Disk final : public Storage {
     if (result != 0) return write_error(path, errno);
     return {};
   }
-
 };
 
 Path folder_from(const char* variable, const Path& fallback) {

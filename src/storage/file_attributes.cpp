@@ -44,8 +44,7 @@ std::vector<std::string> copy_file_attributes(const Path& from, const Path& to) 
   if ((old.st_uid != now.st_uid || old.st_gid != now.st_gid) &&
       ::fchown(target.get(), old.st_uid, old.st_gid) != 0) {
     if (old.st_uid != now.st_uid) lost.emplace_back("owner");
-    if (old.st_gid != now.st_gid &&
-        ::fchown(target.get(), static_cast<uid_t>(-1), old.st_gid) != 0)
+    if (old.st_gid != now.st_gid && ::fchown(target.get(), static_cast<uid_t>(-1), old.st_gid) != 0)
       lost.emplace_back("group");
   }
   const std::string names = attribute_names(source.get());

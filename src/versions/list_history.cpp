@@ -190,7 +190,8 @@ Result<std::vector<SaveHistory>> list_history(Session& session, const HistoryReq
     });
   };
   for (const Timeline& timeline : *timelines)
-    if (!request.save.empty() || holds_any(timeline)) saves.push_back(Lister(session, *history, how).history_of(timeline));
+    if (!request.save.empty() || holds_any(timeline))
+      saves.push_back(Lister(session, *history, how).history_of(timeline));
   return saves;
 }
 

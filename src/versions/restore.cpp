@@ -45,10 +45,10 @@ Result<std::vector<FileChange>> changes_to(Storage& storage, const History& hist
     change.before = there->digest;
     if (version.digest) {
       if (!history.size_of(*version.digest))
-        return fail(Trouble::stopped, "tidied-away",
-                    fmt::format("{}: this version was tidied away from the history",
-                                safe_text(path)),
-                    "'bayswap history SAVE' marks the versions that can be brought back");
+        return fail(
+            Trouble::stopped, "tidied-away",
+            fmt::format("{}: this version was tidied away from the history", safe_text(path)),
+            "'bayswap history SAVE' marks the versions that can be brought back");
       change.kept = version.digest;
       change.mode = version.mode;
       change.modified_ns = version.modified_ns;
@@ -62,9 +62,8 @@ Result<std::vector<FileChange>> changes_to(Storage& storage, const History& hist
 Result<std::optional<FolderSwap>> swap_for(Session& session, const Path& root,
                                            const std::vector<FileChange>& changes) {
   Storage& storage = *session.storage;
-  const bool holds_a_bay =
-      std::ranges::any_of(session.bays.bays(),
-                          [&](const Bay& bay) { return lies_in(root, bay.place); });
+  const bool holds_a_bay = std::ranges::any_of(
+      session.bays.bays(), [&](const Bay& bay) { return lies_in(root, bay.place); });
   const auto info = storage.info(root);
   const auto above = storage.info(root.parent_path());
   const bool own = info && info->type == FileType::folder && above &&
@@ -130,8 +129,8 @@ Result<CarryReport> restore(Session& session, const RestoreRequest& request) {
     move.place_id = timeline.place_id;
     const auto swap = swap_for(session, timeline.root, *changes);
     if (!swap) return tl::unexpected(swap.error());
-    auto done = mover.apply(std::move(move), *changes, [] { return Result<void>{}; },
-                            *swap ? &**swap : nullptr);
+    auto done = mover.apply(
+        std::move(move), *changes, [] { return Result<void>{}; }, *swap ? &**swap : nullptr);
     if (!done) return tl::unexpected(done.error());
     line.move = move_name(done->id);
   }

@@ -23,7 +23,7 @@ struct Timeline {
   Path root;  ///< its file, or its folder
   std::string bay;
   std::string title;
-  std::string place;     ///< of the newest move, as MoveRecord says
+  std::string place;  ///< of the newest move, as MoveRecord says
   std::string place_id;
   std::vector<PastState> states;  ///< oldest first; states in which nothing was there are left out
 };

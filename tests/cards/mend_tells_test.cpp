@@ -49,24 +49,24 @@ TEST(MendTells, WhatIsNotOnTheNewCard) {
           // What leaves a sound card behind, with fewer saves, can't be told by anyone.
           if (card == sound || layout.validate(card).empty() || is_erased(card)) continue;
           // Nor that a save began where the memory of a saturn holds nothing but zeros now.
-          if (layout.info().system == System::saturn && from == 0 && value == std::byte{0}) continue;
+          if (layout.info().system == System::saturn && from == 0 && value == std::byte{0})
+            continue;
           const auto mended = mend(layout, card);
           if (!mended) continue;  // said to be beyond rescue, which is an error
           const auto after = layout.open(mended->bytes);
           ASSERT_TRUE(after) << id;
           std::size_t whole = 0;
           for (const CardSave& old : before->saves)
-            whole += std::ranges::any_of(after->saves, [&](const CardSave& now) {
-              return same_card_save(now.save, old.save);
-            })
+            whole += std::ranges::any_of(
+                         after->saves,
+                         [&](const CardSave& now) { return same_card_save(now.save, old.save); })
                          ? 1U
                          : 0U;
           if (whole == before->saves.size()) continue;
           // A save whose own data was wiped can't be known to be wrong; the card's own areas can.
           const bool some_gone = after->saves.size() < before->saves.size();
           if (some_gone) {
-            EXPECT_TRUE(tells_of_loss(*mended))
-                << id << " wiped from " << from << " for " << size;
+            EXPECT_TRUE(tells_of_loss(*mended)) << id << " wiped from " << from << " for " << size;
           }
           if (after->saves.empty()) {
             EXPECT_TRUE(tells_of_loss(*mended)) << id << " from " << from << " for " << size;
@@ -87,7 +87,8 @@ TEST(MendTells, OfAGcCardWithoutAnyDirectory) {
 
 TEST(MendTells, WhoIsTheVictimOfAWrongLink) {
   const CardLayout& layout = test::card_layout("gc-card");
-  const auto put = [&](Bytes card, const std::string& name, std::size_t blocks, std::uint32_t seed) {
+  const auto put = [&](Bytes card, const std::string& name, std::size_t blocks,
+                       std::uint32_t seed) {
     Save save;
     save.system = System::gc;
     save.kind = Kind::card_save;
@@ -134,9 +135,9 @@ TEST(MendTells, WhoIsTheVictimOfAWrongLink) {
   const auto after = layout.open(mended->bytes);
   ASSERT_TRUE(after);
   for (const CardSave& old : before->saves)
-    EXPECT_TRUE(std::ranges::any_of(after->saves, [&](const CardSave& now) {
-      return same_card_save(now.save, old.save);
-    })) << old.save.name << ": its blocks lie loose behind it";
+    EXPECT_TRUE(std::ranges::any_of(
+        after->saves, [&](const CardSave& now) { return same_card_save(now.save, old.save); }))
+        << old.save.name << ": its blocks lie loose behind it";
 }
 
 // A change that was made for another card is an error, and throws nothing.

@@ -125,10 +125,10 @@ class Adversary : public test::Tool, public testing::WithParamInterface<std::siz
 
   void save_as(const std::string& place, const std::string& name) {
     std::filesystem::create_directories(folder_ / place);
-    ASSERT_EQ(std::system(("rm -rf '" + at(name) + "' && cp -a '" + at(place) + "' '" + at(name) +
-                           "'")
-                              .c_str()),
-              0);
+    ASSERT_EQ(
+        std::system(
+            ("rm -rf '" + at(name) + "' && cp -a '" + at(place) + "' '" + at(name) + "'").c_str()),
+        0);
   }
 
   // The bytes that are neither in the place nor in history.
@@ -140,8 +140,8 @@ class Adversary : public test::Tool, public testing::WithParamInterface<std::siz
     std::vector<std::string> missing;
     for (const auto& [name, bytes] : wanted) {
       if (there.contains(bytes)) continue;
-      const auto kept = history && *history ? (*history)->content(version_digest(bytes))
-                                            : Result<Bytes>(Bytes{});
+      const auto kept =
+          history && *history ? (*history)->content(version_digest(bytes)) : Result<Bytes>(Bytes{});
       if (!kept || *kept != bytes) missing.push_back(name);
     }
     return missing;
@@ -192,8 +192,8 @@ TEST_P(Adversary, NothingIsLost) {
         const Bytes destroyed = test::read(folder_ / "destroyed");
         std::erase_if(wanted, [&](const auto& file) { return file.second == destroyed; });
         const std::string_view written = std::string_view(text).substr(0, 5000);
-        const bool wrote = way != "rename" && way != "delete" &&
-                           (way != "meddle" || !destroyed.empty());
+        const bool wrote =
+            way != "rename" && way != "delete" && (way != "meddle" || !destroyed.empty());
         if (wrote) {
           const auto view = std::as_bytes(std::span(written));
           wanted["what the other program wrote"] = Bytes(view.begin(), view.end());

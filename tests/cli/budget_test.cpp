@@ -34,9 +34,9 @@ class Budgets : public test::Tool {
 #ifndef __SANITIZE_ADDRESS__  // which asks for much more
     words.insert(words.begin(), {"prlimit", "--data=" + std::to_string(std::int64_t{mib} << 20U)});
 #endif
-    return test::run_program(words, folder_.path(),
-                             {"XDG_CONFIG_HOME=" + at("xdg/config"),
-                              "XDG_DATA_HOME=" + at("xdg/data"), "NO_COLOR=1"});
+    return test::run_program(
+        words, folder_.path(),
+        {"XDG_CONFIG_HOME=" + at("xdg/config"), "XDG_DATA_HOME=" + at("xdg/data"), "NO_COLOR=1"});
   }
 };
 
@@ -68,9 +68,8 @@ TEST_F(Budgets, ManyEmptyFilesNeedLittleMemory) {
 
 TEST_F(Budgets, AStateThatUnpacksToMuchMoreThanAMachineHas) {
   folder_.write("bomb.st0", gzip(Bytes(300U << 20U)));
-  const test::Outcome outcome =
-      run_small({"state", "dig", "bomb.st0", "--like", "den/saves/Lantern Drift (Japan).srm", "-o",
-                 "out.srm"});
+  const test::Outcome outcome = run_small({"state", "dig", "bomb.st0", "--like",
+                                           "den/saves/Lantern Drift (Japan).srm", "-o", "out.srm"});
   EXPECT_EQ(outcome.status, 3) << outcome.out << outcome.err;
   EXPECT_FALSE(std::filesystem::exists(folder_ / "out.srm"));
 }

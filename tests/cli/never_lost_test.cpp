@@ -30,8 +30,8 @@ class NeverLost : public test::Tool {
     return run(words);
   }
   test::Outcome carry_file(std::vector<std::string> more = {}) {
-    std::vector<std::string> words{"carry", "reader:Copper Tide",  "--to",
-                                   "den",   "--accept", "newer-there"};
+    std::vector<std::string> words{"carry", "reader:Copper Tide", "--to",
+                                   "den",   "--accept",           "newer-there"};
     words.insert(words.end(), more.begin(), more.end());
     return run(words);
   }
@@ -61,10 +61,10 @@ class NeverLost : public test::Tool {
                                  BAYSWAP_TOOL};
     all.insert(all.end(), words.begin(), words.end());
     ::chmod(folder_.path().c_str(), 0755);
-    return test::run_program(all, folder_.path(),
-                             {"XDG_CONFIG_HOME=" + at("xdg/config"),
-                              "XDG_DATA_HOME=" + at("xdg/data"), "NO_COLOR=1",
-                              "ASAN_OPTIONS=detect_leaks=0"});
+    return test::run_program(
+        all, folder_.path(),
+        {"XDG_CONFIG_HOME=" + at("xdg/config"), "XDG_DATA_HOME=" + at("xdg/data"), "NO_COLOR=1",
+         "ASAN_OPTIONS=detect_leaks=0"});
   }
   void give_to_nobody(const std::string& what) {
     if (::geteuid() != 0) return;
@@ -110,7 +110,8 @@ TEST_F(NeverLost, WhatIsPlayedAfterAKillStays) {
   std::size_t calls = 0;
   std::ifstream(folder_ / "count") >> calls;
   ASSERT_GT(calls, 20U);
-  const std::size_t stride = std::max<std::size_t>(1, calls / static_cast<std::size_t>(test::rounds(25)));
+  const std::size_t stride =
+      std::max<std::size_t>(1, calls / static_cast<std::size_t>(test::rounds(25)));
   for (std::size_t call = 1; call <= calls; call += stride) {
     SCOPED_TRACE("killed before call " + std::to_string(call));
     ASSERT_EQ(std::system(("cd '" + folder_.path().string() +
@@ -299,9 +300,10 @@ TEST_F(NeverLost, ASecondNameIsToldOf) {
 // 12
 TEST_F(NeverLost, NamesThatBecomeTheSameGetNumbers) {
   // Names that differ only in what a file system would not take.
-  const std::vector<test::InnerFile> files{{"slot.", test::random_bytes(100, 1), 0xFFFF, false, true},
-                                           {"slot_", test::random_bytes(100, 2), 0xFFFF, false, true},
-                                           {"SLOT_", test::random_bytes(100, 3), 0xFFFF, false, true}};
+  const std::vector<test::InnerFile> files{
+      {"slot.", test::random_bytes(100, 1), 0xFFFF, false, true},
+      {"slot_", test::random_bytes(100, 2), 0xFFFF, false, true},
+      {"SLOT_", test::random_bytes(100, 3), 0xFFFF, false, true}};
   folder_.write("box", test::PackageGolden({}, files).bytes);
   const test::json taken = object({"card", "take", "box", "-o", "out"});
   std::set<Bytes> contents;
@@ -351,7 +353,8 @@ TEST_F(NeverLost, EveryOverwriteIsInHistoryAndUndone) {
   ASSERT_EQ(run({"undo"}).status, 0);
   EXPECT_EQ(test::read(folder_ / "downloads/failed.card"), damaged);
   // Pictures.
-  const std::vector<std::string> icons{"card", "show", "den/cards/left.card", "--icons", "pictures"};
+  const std::vector<std::string> icons{"card", "show", "den/cards/left.card", "--icons",
+                                       "pictures"};
   ASSERT_EQ(run(icons).status, 0);
   const auto pictures = test::contents(folder_ / "pictures");
   ASSERT_FALSE(pictures.empty());
@@ -396,8 +399,8 @@ TEST_F(NeverLost, APlaceWhoseNameIsNoTextIsTheSamePlace) {
   std::filesystem::copy(folder_ / "den", folder_.path() / name,
                         std::filesystem::copy_options::recursive);
   ASSERT_EQ(run({"bay", "learn", "odd", at(name)}).status, 0);
-  const test::Outcome outcome = run({"carry", "reader:Copper Tide", "--to", "odd", "--accept",
-                                     "newer-there"});
+  const test::Outcome outcome =
+      run({"carry", "reader:Copper Tide", "--to", "odd", "--accept", "newer-there"});
   EXPECT_EQ(outcome.status, 0) << outcome.out << outcome.err;
   EXPECT_NE(test::contents(folder_.path() / name), test::contents(folder_ / "den"));
 }
@@ -405,7 +408,8 @@ TEST_F(NeverLost, APlaceWhoseNameIsNoTextIsTheSamePlace) {
 // 14
 TEST_F(NeverLost, AVersionThatWasTidiedAwayIsSaidToBeSo) {
   ASSERT_EQ(carry_file().status, 0);
-  const std::string first = object({"history", "den:Copper Tide"})["saves"][0]["versions"][0]["version"];
+  const std::string first =
+      object({"history", "den:Copper Tide"})["saves"][0]["versions"][0]["version"];
   folder_.write("reader/Copper Tide (America).sra", test::random_bytes(32768, 77));
   ASSERT_EQ(carry_file().status, 0);
   ASSERT_EQ(run({"history", "tidy", "--days", "0", "--versions", "1"}).status, 0);
@@ -421,13 +425,14 @@ TEST_F(NeverLost, AVersionThatWasTidiedAwayIsSaidToBeSo) {
 // 15
 TEST_F(NeverLost, APlaceThatIsNotThereIsNotMadeAnew) {
   ASSERT_EQ(carry_file().status, 0);
-  const std::string first = object({"history", "den:Copper Tide"})["saves"][0]["versions"][0]["version"];
+  const std::string first =
+      object({"history", "den:Copper Tide"})["saves"][0]["versions"][0]["version"];
   std::filesystem::rename(folder_ / "den", folder_ / "away");
-  for (const auto& words : std::vector<std::vector<std::string>>{
-           {"undo"},
-           {"undo", "--accept", "newer-there"},
-           {"restore", "den:Copper Tide", "--at", first},
-           {"carry", "reader:Copper Tide", "--to", "den"}}) {
+  for (const auto& words :
+       std::vector<std::vector<std::string>>{{"undo"},
+                                             {"undo", "--accept", "newer-there"},
+                                             {"restore", "den:Copper Tide", "--at", first},
+                                             {"carry", "reader:Copper Tide", "--to", "den"}}) {
     const test::Outcome outcome = run(words);
     EXPECT_NE(outcome.status, 0) << words[0] << outcome.out;
     EXPECT_FALSE(std::filesystem::exists(folder_ / "den")) << words[0];
@@ -504,8 +509,8 @@ TEST_F(NeverLost, LeftoversOfAKillGo) {
 // 20
 TEST_F(NeverLost, AnArchiveWithAWrongByteIsNotCarried) {
   folder_.write("pack/Copper Tide (America).sra", test::random_bytes(32768, 5), 1);
-  for (const std::string how : {"czf pack.tar.gz", "cJf pack.tar.xz", "cjf pack.tar.bz2",
-                                "--zstd -cf pack.tar.zst"}) {
+  for (const std::string how :
+       {"czf pack.tar.gz", "cJf pack.tar.xz", "cjf pack.tar.bz2", "--zstd -cf pack.tar.zst"}) {
     SCOPED_TRACE(how);
     const std::string name = how.substr(how.find("pack"));
     if (std::system(("cd '" + folder_.path().string() + "' && tar " + how +
@@ -551,8 +556,7 @@ TEST_F(NeverLost, NeitherAreZipsNor7zNorPackedStates) {
     const std::string inner = "pack." + format + ":pack/Copper Tide (America).sra";
     bytes[bytes.size() / 2] ^= std::byte{0x10};
     folder_.write("pack." + format, bytes);
-    const test::Outcome outcome =
-        run({"carry", inner, "--to", "den", "--accept", "newer-there"});
+    const test::Outcome outcome = run({"carry", inner, "--to", "den", "--accept", "newer-there"});
     EXPECT_NE(outcome.status, 0) << format << outcome.out;
     EXPECT_EQ(test::read(folder_ / kSave), old);
   }
@@ -562,7 +566,8 @@ TEST_F(NeverLost, NeitherAreZipsNor7zNorPackedStates) {
   Bytes packed = test::read(folder_ / "packed.state1");
   packed[packed.size() / 2] ^= std::byte{0x10};
   folder_.write("packed.state1", packed);
-  EXPECT_EQ(run({"reshape", "packed.state1", "--as", "state-plain", "-o", "plain.state1"}).status, 3);
+  EXPECT_EQ(run({"reshape", "packed.state1", "--as", "state-plain", "-o", "plain.state1"}).status,
+            3);
   EXPECT_FALSE(std::filesystem::exists(folder_ / "plain.state1"));
 }
 

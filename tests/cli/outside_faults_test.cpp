@@ -45,12 +45,7 @@ std::vector<Scenario> scenarios() {
        "den",
        false,
        true},
-      {"a folder carried",
-       {desk, console},
-       carry_folder,
-       "cabinet/console",
-       true,
-       true},
+      {"a folder carried", {desk, console}, carry_folder, "cabinet/console", true, true},
       {"an undo", {carry}, {"undo"}, "den", false, false},
       {"a keep", {}, {"keep", "den"}, "den", false, true},
       {"a restore",
@@ -95,10 +90,9 @@ class OutsideFaults : public test::Tool {
     return test::run_program(
         all, folder_.path(),
         {"XDG_CONFIG_HOME=" + this->at("xdg/config"), "XDG_DATA_HOME=" + this->at("xdg/data"),
-         "NO_COLOR=1",
-         "ASAN_OPTIONS=verify_asan_link_order=0:detect_leaks=0", "LD_PRELOAD=" BAYSWAP_FAULTS,
-         "BAYSWAP_FAULT_KIND=" + kind, "BAYSWAP_FAULT_AT=" + std::to_string(at),
-         "BAYSWAP_FAULT_COUNT=" + this->at("count")});
+         "NO_COLOR=1", "ASAN_OPTIONS=verify_asan_link_order=0:detect_leaks=0",
+         "LD_PRELOAD=" BAYSWAP_FAULTS, "BAYSWAP_FAULT_KIND=" + kind,
+         "BAYSWAP_FAULT_AT=" + std::to_string(at), "BAYSWAP_FAULT_COUNT=" + this->at("count")});
   }
   [[nodiscard]] std::size_t counted() const {
     std::ifstream file(folder_ / "count");

@@ -151,7 +151,8 @@ TEST_F(OthersWrite, AFileOnAMediumThatReadsDifferentlyToo) {
 class Stuck final : public FailingStorage {
  public:
   enum class Way { read_only, foreign, immutable };
-  Stuck(Path place, Way way) : FailingStorage(0, Fault::error), place_(std::move(place)), way_(way) {}
+  Stuck(Path place, Way way)
+      : FailingStorage(0, Fault::error), place_(std::move(place)), way_(way) {}
 
   Result<void> create(const Path& path, ByteView bytes, std::uint32_t mode) override {
     return refuses(path, true) ? refused(path) : disk().create(path, bytes, mode);
@@ -320,7 +321,8 @@ TEST_F(StuckMoves, CanBeLeftAsTheyAre) {
   Session session = open();
   ASSERT_TRUE(recover(session));
   ASSERT_EQ(session.notes.size(), 1U);
-  const std::string name = session.notes.front().text.substr(9, session.notes.front().text.find(' ', 9) - 9);
+  const std::string name =
+      session.notes.front().text.substr(9, session.notes.front().text.find(' ', 9) - 9);
   const auto refused = undo(session, name, {});
   ASSERT_FALSE(refused);
   EXPECT_EQ(refused.error().code, "in-use");

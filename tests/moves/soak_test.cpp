@@ -127,7 +127,7 @@ class Soak : public test::WorldTest {
       model_.erase(name);
       std::filesystem::remove(folder_ / name);
     } else {
-      const std::vector<std::string> played{kTide,  kTideThere, kPostChip,   kPostThere,
+      const std::vector<std::string> played{kTide,  kTideThere, kPostChip,     kPostThere,
                                             kDrift, kOrchard,   kOrchardThere, kDriftThere};
       const std::string& name = played[any(static_cast<unsigned>(played.size()))];
       if (!model_.contains(name)) return;
@@ -201,7 +201,8 @@ class Soak : public test::WorldTest {
     Session session = open();
     const auto report = keep(session, {{at(path)}, "soak"});
     ASSERT_TRUE(report) << report.error().text;
-    for (const KeptSave& kept : report->kept) kept_.push_back({path, kept.version, model_.at(path)});
+    for (const KeptSave& kept : report->kept)
+      kept_.push_back({path, kept.version, model_.at(path)});
   }
 
   void restore_something() {
@@ -284,9 +285,10 @@ TEST_F(Soak, TheModelPredictsEveryFile) {
     if (HasFatalFailure()) return;
     ASSERT_EQ(all_files() == model_, true) << "round " << round << ", step " << what;
   }
-  std::printf("%d operations: %zu written, %zu undone (%zu after others wrote), %zu played, %zu "
-              "versions kept\n",
-              wanted, written_, undone_, refused_, played_, kept_.size());
+  std::printf(
+      "%d operations: %zu written, %zu undone (%zu after others wrote), %zu played, %zu "
+      "versions kept\n",
+      wanted, written_, undone_, refused_, played_, kept_.size());
   EXPECT_GT(written_, 30U);
   EXPECT_GT(undone_, 10U);
   EXPECT_GT(refused_, 3U);

@@ -184,7 +184,8 @@ TEST(NamingPattern, AcceptedPatternsComeBackAndAmbiguousOnesAreRefused) {
   EXPECT_EQ(collisions, 0U);
 }
 
-// A slow model of a pattern over a small alphabet: in how many ways its pieces can stand for a text.
+// A slow model of a pattern over a small alphabet: in how many ways its pieces can stand for a
+// text.
 class SlowPattern {
  public:
   explicit SlowPattern(std::vector<std::string> pieces) : pieces_(std::move(pieces)) {}
@@ -202,9 +203,7 @@ class SlowPattern {
   static bool all_of(const std::string& text, const char* letters) {
     return text.find_first_not_of(letters) == std::string::npos;
   }
-  static bool is_number(const std::string& text) {
-    return all_of(text, "1") || (text == "0");
-  }
+  static bool is_number(const std::string& text) { return all_of(text, "1") || (text == "0"); }
   static bool holds(const std::string& piece, const std::string& text) {
     if (piece.front() != '{') return piece == text;
     if (piece == "{stem}" || piece == "{title}") return text.find('/') == std::string::npos;
@@ -232,9 +231,17 @@ void every_text(const std::string& letters, std::size_t longest,
 
 // What is refused as ambiguous is: some text can be read in two ways. What is accepted is not.
 TEST(NamingPattern, RefusesWhatIsAmbiguousAndNothingElse) {
-  const std::vector<std::string> pieces{"{stem}",   "{slot}", "{slot:pad 2}", "{slot:first A}",
-                                        "{title}",  "{code}", "{folder}",     "/",
-                                        "-",        "1",      "A"};
+  const std::vector<std::string> pieces{"{stem}",
+                                        "{slot}",
+                                        "{slot:pad 2}",
+                                        "{slot:first A}",
+                                        "{title}",
+                                        "{code}",
+                                        "{folder}",
+                                        "/",
+                                        "-",
+                                        "1",
+                                        "A"};
   std::mt19937 numbers(11);
   std::size_t refused = 0;
   std::size_t accepted = 0;

@@ -18,9 +18,9 @@ class Tool : public WorldTest {
  protected:
   Outcome run(std::vector<std::string> words) {
     words.insert(words.begin(), BAYSWAP_TOOL);
-    return run_program(words, folder_.path(),
-                       {"XDG_CONFIG_HOME=" + at("xdg/config"), "XDG_DATA_HOME=" + at("xdg/data"),
-                        "NO_COLOR=1"});
+    return run_program(
+        words, folder_.path(),
+        {"XDG_CONFIG_HOME=" + at("xdg/config"), "XDG_DATA_HOME=" + at("xdg/data"), "NO_COLOR=1"});
   }
   json object(std::vector<std::string> words, int status = 0) {
     words.emplace_back("--json");

@@ -157,7 +157,8 @@ class Salvager {
         const ByteView bytes = block_of(card_, block + kSystemBlocks);
         data.insert(data.end(), bytes.begin(), bytes.end());
       }
-    return rescue_of(make_save(candidate.entry, std::move(data), shift_jis), std::move(what), lost, claim.doubtful);
+    return rescue_of(make_save(candidate.entry, std::move(data), shift_jis), std::move(what), lost,
+                     claim.doubtful);
   }
 
   void report_strays(const std::vector<bool>& held_by, Salvage& salvage) const {

@@ -52,8 +52,8 @@ class Salvager {
     }
     // A block that holds something, of which its frame no longer tells whose it is.
     for (std::uint32_t block = 0; block < kBlocks; ++block)
-      salvage.unnamed = salvage.unnamed || (!trusted(block) && !claimed[block] &&
-                                            !is_erased(data_at(block)));
+      salvage.unnamed =
+          salvage.unnamed || (!trusted(block) && !claimed[block] && !is_erased(data_at(block)));
     return salvage;
   }
 

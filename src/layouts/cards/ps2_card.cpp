@@ -120,8 +120,7 @@ Result<Card> read_card(Pages& pages, const WithData& with_data) {
   const auto geometry = parse_superblock(pages.plain);
   if (!geometry || pages.held > 2 * bytes_of(*geometry)) return tl::unexpected(unreadable());
   const std::uint64_t whole = bytes_of(*geometry);
-  if (!is_believable(whole, pages.held))
-    return tl::unexpected(unreadable());
+  if (!is_believable(whole, pages.held)) return tl::unexpected(unreadable());
   Findings findings;
   if (pages.held < whole) findings.push_back(cut_short(pages.held, whole));
   const Volume volume(pages.plain, *geometry);

@@ -237,8 +237,7 @@ Result<Salvage> Ps2CardLayout::salvage(ByteView file) const {
   Pages pages = read_pages(file);
   Salvage salvage;
   auto geometry = parse_superblock(pages.plain);
-  if (geometry &&
-      !is_believable(std::uint64_t{geometry->clusters} * kClusterSize, pages.held))
+  if (geometry && !is_believable(std::uint64_t{geometry->clusters} * kClusterSize, pages.held))
     geometry.reset();
   if (!geometry) {
     geometry = guessed_geometry(pages.held);

@@ -49,8 +49,8 @@ class Salvager {
     }
     // A tag that is none, in a block that no save has: something began or went on there.
     for (std::uint32_t block = 0; block < geometry_.users(); ++block)
-      salvage.unnamed = salvage.unnamed ||
-                        (!claimed[block] && tag_of(memory_, geometry_, block) != 0);
+      salvage.unnamed =
+          salvage.unnamed || (!claimed[block] && tag_of(memory_, geometry_, block) != 0);
     return salvage;
   }
 
@@ -90,7 +90,8 @@ class Salvager {
         what.push_back(fmt::format("block {} is behind the end of the file", block + kFirstBlock));
         lost = true;
       }
-    return rescue_of(read_save(memory_, geometry_, candidate.extent), std::move(what), lost, claim.doubtful);
+    return rescue_of(read_save(memory_, geometry_, candidate.extent), std::move(what), lost,
+                     claim.doubtful);
   }
 
   const Geometry geometry_;
