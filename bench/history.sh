@@ -6,7 +6,7 @@ set -euo pipefail
 build=$(realpath "$1")
 scratch=$(mktemp -d -p "${2:-${TMPDIR:-/tmp}}")
 trap 'rm -rf "$scratch"' EXIT
-export XDG_CONFIG_HOME=$scratch/config XDG_DATA_HOME=$scratch/data XDG_CACHE_HOME=$scratch/cache
+export XDG_CONFIG_HOME=$scratch/config XDG_DATA_HOME=$scratch/data
 export BORG_BASE_DIR=$scratch/borg-home GIT_CONFIG_GLOBAL=/dev/null
 python3 - "$build/bayswap" "$build/bench/make_card" "$scratch" <<'PY'
 import os, random, shutil, statistics, subprocess, sys, time

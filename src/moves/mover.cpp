@@ -3,6 +3,7 @@
 #include <fmt/format.h>
 
 #include <algorithm>
+#include <set>
 
 #include "bays/walk.h"
 #include "bytes/fill.h"
@@ -213,45 +214,35 @@ Result<void> Mover::look_again(const FolderSwap& swap, const std::vector<FileCha
   constexpr std::int64_t kCoarse = 2'500'000'000;  // nanoseconds: coarser than any file's time
   const auto tree = whole_tree(storage_, waiting);
   if (!tree) return tl::unexpected(place_changed(swap.folder));
-  const std::int64_t now = now_ns();
-  std::size_t expected = 0;
+  std::map<std::string, WalkedFile> there;
+  for (const WalkedFile& file : tree->files)
+    there.emplace(file.path.lexically_relative(waiting).generic_string(), file);
+  std::set<std::string> changed;
   for (const FileChange& change : changes) {
-    if (!lies_in(swap.folder, change.path) || !change.before) continue;
-    ++expected;
-    const auto there = version_at(storage_, waiting / change.path.lexically_relative(swap.folder));
-    if (!there || there->digest != change.before ||
-        is_held(waiting / change.path.lexically_relative(swap.folder)))
+    if (!lies_in(swap.folder, change.path)) continue;
+    const std::string name = change.path.lexically_relative(swap.folder).generic_string();
+    changed.insert(name);
+    const Path path = waiting / name;
+    const auto now = version_at(storage_, path);
+    if (!now || now->digest != change.before || is_held(path))
       return tl::unexpected(place_changed(change.path));
+    there.erase(name);
   }
-  for (const auto& [path, info] : tree->files) {
-    const std::string name = path.lexically_relative(waiting).generic_string();
-    const auto change = std::ranges::find(changes, swap.folder / name, &FileChange::path);
-    if (change != changes.end()) {
-      if (!change->before) return tl::unexpected(place_changed(change->path));
-      continue;
-    }
-    const auto seen = swap.seen.find(name);
-    if (seen == swap.seen.end() || !same_stamp(seen->second.info, info))
+  const std::int64_t now = now_ns();
+  for (const auto& [name, seen] : swap.seen) {
+    if (changed.contains(name)) continue;
+    const auto file = there.find(name);
+    if (file == there.end() || !same_stamp(seen.info, file->second.info))
       return tl::unexpected(place_changed(swap.folder / name));
-    ++expected;
     // Its time may not tell of a change when it is as young as the plan.
-    if (seen->second.digest && info.modified_ns + kCoarse > now) {
-      const auto digest = storage_.digest(path);
-      if (!digest || *digest != *seen->second.digest)
+    if (seen.digest && seen.info.modified_ns + kCoarse > now) {
+      const auto digest = storage_.digest(file->second.path);
+      if (!digest || *digest != *seen.digest)
         return tl::unexpected(place_changed(swap.folder / name));
     }
+    there.erase(file);
   }
-  const std::size_t wanted =
-      static_cast<std::size_t>(std::ranges::count_if(changes,
-                                                     [&](const FileChange& change) {
-                                                       return lies_in(swap.folder, change.path) &&
-                                                              change.before;
-                                                     })) +
-      static_cast<std::size_t>(std::ranges::count_if(swap.seen, [&](const auto& seen) {
-        return std::ranges::find(changes, swap.folder / seen.first, &FileChange::path) ==
-               changes.end();
-      }));
-  if (expected != wanted) return tl::unexpected(place_changed(swap.folder));
+  if (!there.empty()) return tl::unexpected(place_changed(swap.folder / there.begin()->first));
   return {};
 }
 

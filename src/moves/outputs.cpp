@@ -15,9 +15,9 @@ namespace {
 // In full. Through a link, the file behind it is what changes.
 Path full_path(const Path& path) {
   std::error_code failed;
-  const Path behind = std::filesystem::canonical(path, failed);
+  Path behind = std::filesystem::canonical(path, failed);
   if (!failed) return behind;
-  const Path full = std::filesystem::absolute(path, failed);
+  Path full = std::filesystem::absolute(path, failed);
   return failed ? path : full.lexically_normal();
 }
 

@@ -124,6 +124,7 @@ Result<Mover::Holds> Mover::holds(const Unit& unit, const Path& root) {
 }
 
 Result<void> Mover::clear_asides(const Unit& unit, Door& door) {
+  bool any = false;
   for (const Path& aside : {unit.aside, unit.old_aside}) {
     const auto info = storage_.info(aside);
     if (!info && info.error().code == "missing") continue;
@@ -131,8 +132,10 @@ Result<void> Mover::clear_asides(const Unit& unit, Door& door) {
     door.call(aside, unit.place);
     auto gone = info->type == FileType::folder ? door.take_out_tree(aside) : door.take_out(aside);
     if (!gone) return gone;
+    any = true;
   }
-  return {};
+  // A leftover that comes back after a loss of power would be nobody's.
+  return any ? storage_.flush_folder(unit.place.parent_path()) : Result<void>{};
 }
 
 // `forced`: what is in place is ours, although it reads differently.

@@ -14,11 +14,6 @@ namespace {
 
 constexpr std::uint32_t kUsualMode = 0666;  // less what the user's mask takes away
 
-const FileChange* change_at(const std::vector<FileChange>& changes, const Path& path) {
-  const auto found = std::ranges::find(changes, path, &FileChange::path);
-  return found == changes.end() ? nullptr : &*found;
-}
-
 }  // namespace
 
 Result<std::map<std::string, FolderSwap::Seen>> files_seen(Storage& storage, const Path& folder) {
@@ -87,11 +82,13 @@ Result<void> Mover::stage_folder(const FolderSwap& swap, const std::vector<FileC
   }
   const auto inside = [&](const Path& path) { return path.lexically_relative(swap.folder); };
   std::set<Path> folders{Path()};
-  std::set<Path> changed;  // folders whose own time changes
+  std::set<Path> changed;        // folders whose own time changes
+  std::set<Path> changed_files;  // in full
   for (const Path& folder : there.folders) folders.insert(inside(folder));
   for (const FileChange& change : changes) {
     if (!lies_in(swap.folder, change.path)) continue;
     changed.insert(inside(change.path).parent_path());
+    changed_files.insert(change.path);
     if (!change.goes())
       for (Path at = inside(change.path).parent_path(); !at.empty(); at = at.parent_path())
         if (folders.insert(at).second) changed.insert(at.parent_path());
@@ -103,7 +100,7 @@ Result<void> Mover::stage_folder(const FolderSwap& swap, const std::vector<FileC
     if (is_missing(storage_, place)) move.steps.front().made_folders.push_back(place.string());
   }
   for (const auto& [path, info] : there.files)
-    if (change_at(changes, path) == nullptr)
+    if (!changed_files.contains(path))
       if (auto kept = keep_as_it_is(path, staged / inside(path), swap); !kept) return kept;
   for (std::size_t i = 0; i < changes.size(); ++i) {
     const FileChange& change = changes[i];

@@ -141,6 +141,12 @@ class Lister {
     }
     if (!version.whole) return version;
     if (!request_.hashes && !request_.changes) return version;
+    constexpr std::uint64_t kMostCompared = 128U << 20U;  // bytes
+    if (version.size > kMostCompared) {
+      if (request_.hashes) version.sha256 = hash_of(*state.files.begin()->second.digest);
+      older_.reset();
+      return version;
+    }
     auto content = history_.content(*state.files.begin()->second.digest);
     if (!content) {
       version.whole = false;
@@ -155,6 +161,16 @@ class Lister {
     }
     older_ = std::move(*content);
     return version;
+  }
+
+  // Empty when the content cannot be given back.
+  [[nodiscard]] std::string hash_of(const Digest& digest) const {
+    Hasher hasher;
+    const auto read = history_.content_to(digest, [&](ByteView piece) {
+      hasher.add(piece);
+      return true;
+    });
+    return read ? hex_text(hasher.finish()) : std::string();
   }
 
   Session& session_;

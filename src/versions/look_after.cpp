@@ -117,16 +117,18 @@ Result<std::vector<Path>> export_history(Session& session, const std::string& sa
       const Path place = folder / name / fmt::format("{} {}", file_time(state.time_ns), state.id);
       for (const auto& [path, version] : state.files) {
         if (!version.digest) continue;
-        const auto content = history->content(*version.digest);
-        if (!content) continue;
+        if (!history->size_of(*version.digest)) continue;
         const Path inner = path == timeline.root.string()
                                ? Path(name)
                                : Path(path).lexically_relative(timeline.root);
         const Path file = place / inner;
         if (auto made = make_folders(storage, file.parent_path()); !made)
           return tl::unexpected(made.error());
-        if (auto made = storage.create(file, *content, version.mode & 0666U); !made)
-          return tl::unexpected(made.error());
+        const auto made = storage.create_from(
+            file, version.mode & 0666U,
+            [&](const ByteSink& sink) { return history->content_to(*version.digest, sink); });
+        if (!made && made.error().code == "history-failed") continue;  // damaged; the rest is not
+        if (!made) return tl::unexpected(made.error());
         (void)storage.set_modified(file, version.modified_ns);
         written.push_back(file);
       }
