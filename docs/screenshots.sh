@@ -55,6 +55,7 @@ shot carry-plan 'bayswap carry "reader:Copper Tide" --to den --plan' \
   'bayswap carry "reader/dead battery/Lantern Drift.srm" --to den --plan'
 shot carry 'bayswap carry "reader:Copper Tide" --to den' \
   'bayswap carry --all --from reader --to den' 'bayswap undo'
+bayswap carry "reader:Glacier Post" --to den >/dev/null
 shot reshape 'bayswap reshape "den/saves/Glacier Post (America).srm" --split -o chips' \
   'bayswap reshape chips/*.eeprom chips/*.pak1 --is n64-eeprom4k,n64-pak --as n64-combined-swap32 -o joined.srm' \
   'bayswap reshape joined.srm --as n64-eeprom4k -o eeprom.bin' \
