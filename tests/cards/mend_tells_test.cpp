@@ -76,7 +76,8 @@ TEST(MendTells, WhatIsNotOnTheNewCard) {
 }
 
 TEST(MendTells, OfAGcCardWithoutAnyDirectory) {
-  const CardLayout& layout = test::card_layout("gc-card");
+  const std::string id = "gc-card";
+  const CardLayout& layout = test::card_layout(id);
   Bytes card = card_with_saves(layout, "gc-card", 3);
   wipe(card, 0x2000, 0x4000);
   const auto mended = mend(layout, card);
@@ -86,7 +87,8 @@ TEST(MendTells, OfAGcCardWithoutAnyDirectory) {
 }
 
 TEST(MendTells, WhoIsTheVictimOfAWrongLink) {
-  const CardLayout& layout = test::card_layout("gc-card");
+  const std::string id = "gc-card";
+  const CardLayout& layout = test::card_layout(id);
   const auto put = [&](Bytes card, const std::string& name, std::size_t blocks,
                        std::uint32_t seed) {
     Save save;
