@@ -10,7 +10,7 @@ namespace {
 
 using test::operator+;
 
-const FolderLayout& folder_layout(const std::string& id) {
+const FolderLayout& folder_layout(std::string_view id) {
   return *as_folder(*find_layout(id));
 }
 

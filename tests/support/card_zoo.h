@@ -29,7 +29,7 @@ inline int rounds(int usual) {
   return wanted == nullptr ? usual : std::atoi(wanted);
 }
 
-inline const CardLayout& card_layout(const std::string& id) {
+inline const CardLayout& card_layout(std::string_view id) {
   return *as_card(*find_layout(id));
 }
 
