@@ -143,7 +143,10 @@ class Lister {
     if (!request_.hashes && !request_.changes) return version;
     constexpr std::uint64_t kMostCompared = 128U << 20U;  // bytes
     if (version.size > kMostCompared) {
-      if (request_.hashes) version.sha256 = hash_of(*state.files.begin()->second.digest);
+      if (request_.hashes) {
+        version.sha256 = hash_of(*state.files.begin()->second.digest);
+        version.whole = !version.sha256.empty();
+      }
       older_.reset();
       return version;
     }
