@@ -3,7 +3,6 @@
 
 #include <algorithm>
 #include <fstream>
-#include <regex>
 
 #include "support/bytes.h"
 #include "support/folder.h"
@@ -153,10 +152,12 @@ TEST_F(OneDoor, WhatIsWrittenAtTheLastMomentIsKept) {
 
 // No other code removes a user's file or lets one be renamed over.
 TEST_F(OneDoor, NothingElseTakesBytesAway) {
-  const std::regex takes(
-      R"((storage_?|session\.storage|disk\(\)|inner_)(\.|->)(remove|rename|take_out)\()"
-      R"(|\bunlink\(|::rename\(|filesystem::(remove|rename|copy)|\bremove_all\(|\btruncate\()"
-      R"(|\breplace_own_file\()");
+  std::vector<std::string> takes{
+      "unlink(",          "::rename(",   "filesystem::remove", "filesystem::rename",
+      "filesystem::copy", "remove_all(", "truncate(",          "replace_own_file("};
+  for (const std::string storage : {"storage", "storage_", "disk()", "inner_"})
+    for (const std::string call : {"remove(", "rename(", "take_out("})
+      for (const std::string by : {".", "->"}) takes.push_back(storage + by + call);
   const std::map<std::string, std::string> allowed{
       {"src/storage/", "the port itself, and Bay Swap's own files"},
       {"src/moves/door.cpp", "the door"},
@@ -172,7 +173,10 @@ TEST_F(OneDoor, NothingElseTakesBytesAway) {
       std::istringstream lines(test::text_of(entry.path()));
       std::string line;
       for (int number = 1; std::getline(lines, line); ++number) {
-        if (!std::regex_search(line, takes)) continue;
+        if (std::ranges::none_of(takes, [&](const std::string& word) {
+              return line.find(word) != std::string::npos;
+            }))
+          continue;
         ++seen;
         const bool fine = std::ranges::any_of(
             allowed, [&](const auto& place) { return name.starts_with(place.first); });
