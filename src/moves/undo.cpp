@@ -111,8 +111,9 @@ Result<std::vector<MoveRecord>> wanted_moves(const History& history, const std::
   return std::vector<MoveRecord>{std::move(*move)};
 }
 
-// A move that can't be settled ends as things are when the user says so.
-Result<void> end_waiting(Mover& mover, const History& history, const std::string& name,
+// A move that can't be settled ends as things are when the user says so. False when no such move
+// waits.
+Result<bool> end_waiting(Mover& mover, const History& history, const std::string& name,
                          const std::set<std::string>& accept) {
   const auto id = parse_move_name(name);
   for (const WaitingMove& wait : history.waiting()) {
@@ -124,9 +125,10 @@ Result<void> end_waiting(Mover& mover, const History& history, const std::string
                   wait.reason.hint +
                       "; or leave everything as it is with --accept newer-there (what the move "
                       "replaced stays in history)");
-    return mover.give_up(wait.id);
+    if (auto ended = mover.give_up(wait.id); !ended) return tl::unexpected(ended.error());
+    return true;
   }
-  return {};
+  return false;
 }
 
 }  // namespace
@@ -144,8 +146,17 @@ Result<CarryReport> undo(Session& session, const std::string& name,
   if (!history) return tl::unexpected(history.error());
   report_waiting(session, *history);
   Mover mover(storage, *history);
-  if (auto ended = end_waiting(mover, *history, name, accept); !ended)
-    return tl::unexpected(ended.error());
+  const auto ended = end_waiting(mover, *history, name, accept);
+  if (!ended) return tl::unexpected(ended.error());
+  if (*ended) {
+    report_waiting(session, *history);
+    session.notes.push_back({Level::warn, "unsettled",
+                             fmt::format("the cut-off move {} has ended, and every file is left "
+                                         "as it is",
+                                         name),
+                             "what the move replaced stays in history"});
+    return CarryReport{};
+  }
   const auto moves = wanted_moves(*history, name);
   if (!moves) return tl::unexpected(moves.error());
   if (moves->empty()) return nothing();

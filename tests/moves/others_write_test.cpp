@@ -326,7 +326,11 @@ TEST_F(StuckMoves, CanBeLeftAsTheyAre) {
   const auto refused = undo(session, name, {});
   ASSERT_FALSE(refused);
   EXPECT_EQ(refused.error().code, "in-use");
-  (void)undo(session, name, {"newer-there"});
+  const auto ended = undo(session, name, {"newer-there"});
+  ASSERT_TRUE(ended) << ended.error().text;
+  EXPECT_TRUE(ended->moves.empty());
+  ASSERT_EQ(session.notes.size(), 1U);
+  EXPECT_NE(session.notes.front().text.find("has ended"), std::string::npos);
   Session next = open();
   EXPECT_TRUE(recover(next));
   EXPECT_TRUE(next.notes.empty());
