@@ -8,7 +8,7 @@
 #include "bayswap/card.h"
 #include "bayswap/face.h"
 #include "demo/card_makers.h"
-#include "storage/png.h"
+#include "core/packing/png.h"
 
 namespace {
 

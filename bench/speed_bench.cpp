@@ -4,8 +4,8 @@
 #include <cstring>
 #include <random>
 
-#include "bytes/order.h"
-#include "roms/gba_marker.h"
+#include "core/bytes/order.h"
+#include "core/roms/gba_marker.h"
 
 namespace {
 

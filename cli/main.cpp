@@ -37,11 +37,11 @@ int main(int argc, char** argv) {
     std::cout.flush();
     if (!std::cout) {
       std::cerr << "the output could not be written\n";
-      return static_cast<int>(bayswap::Trouble::place);
+      return bayswap::cli::exit_status(bayswap::Trouble::place);
     }
     return status;
   } catch (const std::exception& problem) {
     std::cerr << "bayswap stopped: " << problem.what() << "\n";
-    return static_cast<int>(bayswap::Trouble::place);
+    return bayswap::cli::exit_status(bayswap::Trouble::place);
   }
 }

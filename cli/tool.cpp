@@ -1,12 +1,12 @@
 #include "cli/tool.h"
 
-#include <fmt/format.h>
+#include <fmt/core.h>
 
 #include <algorithm>
 #include <array>
 #include <ostream>
 
-#include "bytes/text.h"
+#include "core/bytes/text.h"
 #include "cli/commands/commands.h"
 #include "cli/render/json.h"
 #include "cli/render/text.h"
@@ -19,12 +19,12 @@ constexpr std::array<std::string_view, 16> kChecks{
     "no-room",        "name-taken", "already-there",  "newer-there",  "damaged",      "loses-parts",
     "no-match",       "many-match", "other-program",  "read-only"};
 
-struct Command {
+struct NamedCommand {
   std::string_view name;
-  void (*add)(CLI::App&, Run&);
+  void (*add)(Command&, Run&);
 };
 
-constexpr std::array<Command, 13> kCommands{{{"look", add_look},
+constexpr std::array<NamedCommand, 13> kCommands{{{"look", add_look},
                                              {"reshape", add_reshape},
                                              {"carry", add_carry},
                                              {"undo", add_undo},
@@ -39,10 +39,10 @@ constexpr std::array<Command, 13> kCommands{{{"look", add_look},
                                              {"demo", add_demo}}};
 
 // The parser of the command that is called; of all of them for help and for a word that is none.
-void add_commands(CLI::App& app, Run& run, std::string_view called) {
-  const auto one = std::ranges::find(kCommands, called, &Command::name);
+void add_commands(Command& app, Run& run, std::string_view called) {
+  const auto one = std::ranges::find(kCommands, called, &NamedCommand::name);
   if (one != kCommands.end()) return one->add(app, run);
-  for (const Command& command : kCommands) command.add(app, run);
+  for (const NamedCommand& command : kCommands) command.add(app, run);
 }
 
 }  // namespace
@@ -52,9 +52,9 @@ void Run::print(const std::string& text) const {
 }
 
 void Run::fail(const Error& error) {
-  status = static_cast<int>(error.trouble);
+  status = exit_status(error.trouble);
   if (json) {
-    print(dump(with_schema("error", to_json(error))) + "\n");
+    print(json_text(error));
   } else {
     surroundings.err << error_text(error, style());
   }
@@ -75,20 +75,18 @@ void Run::with_session(const std::function<Result<void>(Session&)>& body) {
     surroundings.err << error_text({Trouble::place, note.code, note.text, note.hint}, style());
 }
 
-CLI::App* add_command(CLI::App& app, Run& run, const std::string& name, const std::string& summary,
-                      const std::string& example) {
-  CLI::App* command = app.add_subcommand(name, summary);
-  command->add_flag("--json", run.json, "one JSON object on standard output");
-  command->footer("Example:\n  " + example);
+Command& add_command(Command& app, Run& run, const std::string& name, const std::string& summary,
+                     const std::string& example) {
+  Command& command = app.add_command(name, summary);
+  command.add_flag("--json", run.json, "one JSON object on standard output");
+  command.footer("Example:\n  " + example);
   return command;
 }
 
-void add_accept(CLI::App& command, std::vector<std::string>& codes) {
+void add_accept(Command& command, std::vector<std::string>& codes) {
   command.add_option("--accept", codes, "checks to let through, with commas")
-      ->type_name("CODE")
-      ->delimiter(',')
-      ->expected(1)
-      ->multi_option_policy(CLI::MultiOptionPolicy::TakeAll);
+      .type_name("CODE")
+      .with_commas();
 }
 
 Result<std::set<std::string>> accepted_codes(const std::vector<std::string>& codes) {
@@ -104,30 +102,40 @@ Result<std::set<std::string>> accepted_codes(const std::vector<std::string>& cod
 
 int run_tool(const std::vector<std::string>& arguments, const Surroundings& surroundings) {
   Run run{surroundings};
-  CLI::App app{
+  Parser parser(
       "Bay Swap moves retro-game saves: it says what they are, checks, converts, carries and "
       "undoes.",
-      "bayswap"};
-  app.require_subcommand(1);
-  app.set_version_flag("--version", BAYSWAP_VERSION);
+      "bayswap");
+  Command& app = parser.root();
+  app.needs_command();
+  app.version(BAYSWAP_VERSION);
   app.footer("'bayswap COMMAND --help' has an example of each. Start with: bayswap demo");
   add_commands(app, run, arguments.empty() ? "" : arguments.front());
-  try {
-    std::vector<std::string> reversed(arguments.rbegin(), arguments.rend());
-    app.parse(reversed);
-  } catch (const CLI::Success& asked) {
-    return app.exit(asked, surroundings.out, surroundings.err);
-  } catch (const CLI::ParseError& wrong) {
-    // The flag may stand behind the word that ended the parsing.
-    run.json =
-        run.json || std::find(arguments.begin(), arguments.end(), "--json") != arguments.end();
-    const std::string command = arguments.empty() || arguments.front().starts_with("-")
-                                    ? ""
-                                    : " " + safe_text(arguments.front());
-    run.fail({Trouble::usage, "usage", safe_text(wrong.what()),
-              "see: bayswap" + (app.get_subcommands().empty() ? "" : command) + " --help"});
-  }
+  const Parser::Outcome parsed = parser.run(arguments, surroundings.out, surroundings.err);
+  if (parsed.problem.empty()) return parsed.status != 0 ? parsed.status : run.status;
+  // The flag may stand behind the word that ended the parsing.
+  run.json = run.json || std::ranges::find(arguments, "--json") != arguments.end();
+  const bool named =
+      parsed.known_command && !arguments.empty() && !arguments.front().starts_with("-");
+  run.fail({Trouble::usage, "usage", safe_text(parsed.problem),
+            fmt::format("see: bayswap{} --help", named ? " " + safe_text(arguments.front()) : "")});
   return run.status;
+}
+
+int exit_status(Trouble trouble) {
+  switch (trouble) {
+    case Trouble::stopped:
+      return 1;
+    case Trouble::usage:
+      return 2;
+    case Trouble::input:
+      return 3;
+    case Trouble::place:
+      return 4;
+    case Trouble::read_back:
+      return 5;
+  }
+  return 4;
 }
 
 }  // namespace bayswap::cli

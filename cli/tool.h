@@ -19,6 +19,9 @@ struct Surroundings {
   std::optional<Error> no_places = {};  ///< why there are none; commands that need none work
 };
 
+/// The exit status of the command contract.
+[[nodiscard]] int exit_status(Trouble trouble);
+
 /// Runs one command. Gives the exit status of the command contract.
 int run_tool(const std::vector<std::string>& arguments, const Surroundings& surroundings);
 

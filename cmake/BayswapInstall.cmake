@@ -1,7 +1,7 @@
-# `cmake --install`: the two libraries, headers, the tool, a CMake package and a pkg-config file.
+# `cmake --install`: the libraries, headers, the tool, a CMake package and a pkg-config file.
 include(CMakePackageConfigHelpers)
-install(TARGETS bayswap_core bayswap EXPORT bayswapTargets
-  ARCHIVE DESTINATION ${CMAKE_INSTALL_LIBDIR})
+install(TARGETS bayswap bayswap_moves bayswap_reading bayswap_places bayswap_history bayswap_files bayswap_core
+  EXPORT bayswapTargets ARCHIVE DESTINATION ${CMAKE_INSTALL_LIBDIR})
 install(DIRECTORY ${PROJECT_SOURCE_DIR}/include/bayswap DESTINATION ${CMAKE_INSTALL_INCLUDEDIR})
 install(EXPORT bayswapTargets NAMESPACE bayswap:: DESTINATION ${CMAKE_INSTALL_LIBDIR}/cmake/bayswap)
 configure_package_config_file(${CMAKE_CURRENT_LIST_DIR}/bayswapConfig.cmake.in

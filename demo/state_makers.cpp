@@ -4,8 +4,8 @@
 
 #include "bayswap/face.h"
 #include "demo/makers.h"
-#include "states/packing.h"
-#include "storage/png.h"
+#include "core/packing/packing.h"
+#include "core/packing/png.h"
 
 namespace bayswap::demo {
 namespace {

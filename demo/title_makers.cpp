@@ -5,7 +5,7 @@
 
 #include "bayswap/card.h"
 #include "demo/makers.h"
-#include "storage/png.h"
+#include "core/packing/png.h"
 
 namespace bayswap::demo {
 namespace {

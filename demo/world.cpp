@@ -1,11 +1,11 @@
 #include "demo/world.h"
 
-#include <fmt/format.h>
+#include <fmt/core.h>
 
 #include <string>
 
-#include "bytes/sha1.h"
-#include "bytes/text.h"
+#include "core/bytes/sha1.h"
+#include "core/bytes/text.h"
 #include "demo/art.h"
 #include "demo/card_makers.h"
 #include "demo/makers.h"

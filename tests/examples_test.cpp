@@ -1,3 +1,4 @@
+#include "built_paths.h"
 #include "support/program.h"
 #include "support/world.h"
 

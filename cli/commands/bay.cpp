@@ -1,11 +1,11 @@
 #include "bayswap/bay.h"
 
-#include <fmt/format.h>
+#include <fmt/core.h>
 
 #include <algorithm>
 #include <memory>
 
-#include "bytes/text.h"
+#include "core/bytes/text.h"
 #include "cli/commands/commands.h"
 #include "cli/render/json.h"
 #include "cli/render/text.h"
@@ -14,29 +14,25 @@ namespace bayswap::cli {
 namespace {
 
 std::string bays_text(const std::vector<Bay>& bays, const Run& run, bool surveyed) {
-  if (run.json) {
-    Json list = Json::array();
-    for (const Bay& bay : bays) list.push_back(to_json(bay));
-    return dump(with_schema("bays", std::move(list))) + "\n";
-  }
+  if (run.json) return json_text(bays);
   std::string text;
   for (const Bay& bay : bays)
     text += (text.empty() ? "" : "\n") + bay_text(bay, run.style(), surveyed);
   return text.empty() ? "no bays yet; make one with: bayswap bay learn NAME FOLDER\n" : text;
 }
 
-void add_learn(CLI::App& bay, Run& run) {
+void add_learn(Command& bay, Run& run) {
   struct Arguments {
     std::string name;
     std::string place;
   };
   auto arguments = std::make_shared<Arguments>();
-  CLI::App* command = add_command(bay, run, "learn", "Work out where a program keeps its saves",
+  Command& command = add_command(bay, run, "learn", "Work out where a program keeps its saves",
                                   "bayswap bay learn den ~/emulation");
-  command->add_option("NAME", arguments->name, "what the bay is called from now on")->required();
-  command->add_option("PATH", arguments->place, "its folder, with ROMs and saves in it")
-      ->required();
-  command->callback([arguments, &run] {
+  command.add_option("NAME", arguments->name, "what the bay is called from now on").required();
+  command.add_option("PATH", arguments->place, "its folder, with ROMs and saves in it")
+      .required();
+  command.on_call([arguments, &run] {
     run.with_session([&](Session& session) -> Result<void> {
       const auto bay =
           learn_bay(*session.storage, session.catalog, arguments->name, arguments->place);
@@ -52,12 +48,12 @@ void add_learn(CLI::App& bay, Run& run) {
   });
 }
 
-void add_show(CLI::App& bay, Run& run) {
+void add_show(Command& bay, Run& run) {
   auto name = std::make_shared<std::string>();
-  CLI::App* command = add_command(bay, run, "show", "Shelves of a bay, and how much they explain",
+  Command& command = add_command(bay, run, "show", "Shelves of a bay, and how much they explain",
                                   "bayswap bay show den");
-  command->add_option("NAME", *name, "the bay; all without it");
-  command->callback([name, &run] {
+  command.add_option("NAME", *name, "the bay; all without it");
+  command.on_call([name, &run] {
     run.with_session([&](Session& session) -> Result<void> {
       std::vector<Bay> bays = session.bays.bays();
       if (!name->empty()) {
@@ -76,10 +72,10 @@ void add_show(CLI::App& bay, Run& run) {
   });
 }
 
-void add_list(CLI::App& bay, Run& run) {
-  CLI::App* command =
+void add_list(Command& bay, Run& run) {
+  Command& command =
       add_command(bay, run, "list", "The bays and their patterns", "bayswap bay list");
-  command->callback([&run] {
+  command.on_call([&run] {
     run.with_session([&](Session& session) -> Result<void> {
       run.print(bays_text(session.bays.bays(), run, false));
       return {};
@@ -87,16 +83,16 @@ void add_list(CLI::App& bay, Run& run) {
   });
 }
 
-void add_forget(CLI::App& bay, Run& run) {
+void add_forget(Command& bay, Run& run) {
   auto name = std::make_shared<std::string>();
-  CLI::App* command = add_command(bay, run, "forget", "Drop the rules of a bay; its files stay",
+  Command& command = add_command(bay, run, "forget", "Drop the rules of a bay; its files stay",
                                   "bayswap bay forget ferry");
-  command->add_option("NAME", *name, "the bay")->required();
-  command->callback([name, &run] {
+  command.add_option("NAME", *name, "the bay").required();
+  command.on_call([name, &run] {
     run.with_session([&](Session& session) -> Result<void> {
       if (auto gone = session.bays.remove(*session.storage, session.bays_file(), *name); !gone)
         return gone;
-      run.print(run.json ? dump(with_schema("forgotten", *name)) + "\n"
+      run.print(run.json ? json_text("forgotten", *name)
                          : fmt::format("bay {} is forgotten; its files were not touched\n", *name));
       return {};
     });
@@ -105,14 +101,14 @@ void add_forget(CLI::App& bay, Run& run) {
 
 }  // namespace
 
-void add_bay(CLI::App& app, Run& run) {
-  CLI::App* bay = app.add_subcommand("bay", "Places that hold saves, and their rules");
-  bay->require_subcommand(1);
-  bay->footer("Example:\n  bayswap bay learn den ~/emulation");
-  add_learn(*bay, run);
-  add_show(*bay, run);
-  add_list(*bay, run);
-  add_forget(*bay, run);
+void add_bay(Command& app, Run& run) {
+  Command& bay = app.add_command("bay", "Places that hold saves, and their rules");
+  bay.needs_command();
+  bay.footer("Example:\n  bayswap bay learn den ~/emulation");
+  add_learn(bay, run);
+  add_show(bay, run);
+  add_list(bay, run);
+  add_forget(bay, run);
 }
 
 }  // namespace bayswap::cli

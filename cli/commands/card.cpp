@@ -1,3 +1,5 @@
+#include <fmt/core.h>
+
 #include <memory>
 
 #include "bayswap/card_file.h"
@@ -16,28 +18,24 @@ constexpr const char* kName =
 
 void show_moves(const CarryReport& report, Run& run) {
   for (const MoveReport& move : report.moves)
-    if (move.status == MoveStatus::stopped) run.status = static_cast<int>(Trouble::stopped);
+    if (move.status == MoveStatus::stopped) run.status = exit_status(Trouble::stopped);
 }
 
-void add_new(CLI::App& card, Run& run) {
+void add_new(Command& card, Run& run) {
   auto request = std::make_shared<NewCardRequest>();
-  auto out = std::make_shared<std::string>();
-  auto blocks = std::make_shared<std::uint32_t>(0);
-  CLI::App* command = add_command(card, run, "new", "Make a formatted empty card",
+  Command& command = add_command(card, run, "new", "Make a formatted empty card",
                                   "bayswap card new left.card --as ps1-card");
-  command->add_option("CARD", *out, "the new card's file")->required();
-  command->add_option("--as", request->as, "the card's layout")->type_name("LAYOUT")->required();
-  CLI::Option* capacity = command->add_option(
-      "--blocks", *blocks, "blocks that can be filled; without it the usual card");
-  command->add_flag("--replace", request->replace, "replace the file when it exists");
-  command->callback([=, &run] {
+  command.add_option("CARD", request->out, "the new card's file").required();
+  command.add_option("--as", request->as, "the card's layout").type_name("LAYOUT").required();
+  command.add_option("--blocks", request->blocks,
+                     "blocks that can be filled; without it the usual card");
+  command.add_flag("--replace", request->replace, "replace the file when it exists");
+  command.on_call([=, &run] {
     run.with_session([&](Session& session) -> Result<void> {
-      request->out = *out;
-      if (capacity->count() > 0) request->blocks = *blocks;
       const auto made = new_card(session, *request);
       if (!made) return tl::unexpected(made.error());
       if (run.json) {
-        run.print(dump(to_json(*made)) + "\n");
+        run.print(json_text(*made));
         return {};
       }
       Reshaped shown;
@@ -48,21 +46,21 @@ void add_new(CLI::App& card, Run& run) {
   });
 }
 
-void add_show(CLI::App& card, Run& run) {
+void add_show(Command& card, Run& run) {
   auto name = std::make_shared<std::string>();
   auto is = std::make_shared<std::string>();
   auto icons = std::make_shared<std::string>();
   auto replace = std::make_shared<bool>(false);
-  CLI::App* command =
+  Command& command =
       add_command(card, run, "show", "Show a card's saves, and whose block is where",
                   "bayswap card show left.card --icons pictures");
-  command->add_option("CARD", *name, kCard)->required();
-  command->add_option("--is", *is, "the card's layout, where it cannot be told")
-      ->type_name("LAYOUT");
-  command->add_flag("--replace", *replace, "overwrite pictures that exist");
-  command->add_option("--icons", *icons, "write the saves' pictures there as PNG")
-      ->type_name("DIR");
-  command->callback([=, &run] {
+  command.add_option("CARD", *name, kCard).required();
+  command.add_option("--is", *is, "the card's layout, where it cannot be told")
+      .type_name("LAYOUT");
+  command.add_flag("--replace", *replace, "overwrite pictures that exist");
+  command.add_option("--icons", *icons, "write the saves' pictures there as PNG")
+      .type_name("DIR");
+  command.on_call([=, &run] {
     run.with_session([&](Session& session) -> Result<void> {
       const auto shown = show_card(session, *name, *is);
       if (!shown) return tl::unexpected(shown.error());
@@ -73,11 +71,9 @@ void add_show(CLI::App& card, Run& run) {
         pictures = std::move(*written);
       }
       const Item item = item_of(*shown, run.json);
-      if (has_error(item.findings)) run.status = static_cast<int>(Trouble::input);
+      if (has_error(item.findings)) run.status = exit_status(Trouble::input);
       if (run.json) {
-        Json json = with_schema("items", Json::array({to_json(item)}));
-        for (const Path& picture : pictures) json["icons"].push_back(picture.string());
-        run.print(dump(json) + "\n");
+        run.print(card_json(item, pictures));
         return {};
       }
       run.print(card_text(*shown, run.style()));
@@ -89,55 +85,53 @@ void add_show(CLI::App& card, Run& run) {
   });
 }
 
-void add_take(CLI::App& card, Run& run) {
+void add_take(Command& card, Run& run) {
   auto request = std::make_shared<TakeRequest>();
-  auto out = std::make_shared<std::string>();
   auto codes = std::make_shared<std::vector<std::string>>();
-  CLI::App* command = add_command(card, run, "take", "Copy saves out of a card",
+  Command& command = add_command(card, run, "take", "Copy saves out of a card",
                                   "bayswap card take left.card '#1' -o saves");
-  command->add_option("CARD", request->card, kCard)->required();
-  command->add_option("NAME", request->names, std::string(kName) + "; none: all of them");
-  command->add_option("-o,--out", *out, "the folder to copy to")->type_name("DIR")->required();
-  command->add_option("--as", request->as, "the layout of the files")->type_name("LAYOUT");
-  command->add_option("--is", request->is, "the card's layout, where it cannot be told")
-      ->type_name("LAYOUT");
-  command->add_flag("--deleted", request->deleted, "deleted saves that are still readable");
-  command->add_flag("--replace", request->replace, "replace files that exist");
-  add_accept(*command, *codes);
-  command->callback([=, &run] {
+  command.add_option("CARD", request->card, kCard).required();
+  command.add_option("NAME", request->names, fmt::format("{}; none: all of them", kName));
+  command.add_option("-o,--out", request->out, "the folder to copy to").type_name("DIR").required();
+  command.add_option("--as", request->as, "the layout of the files").type_name("LAYOUT");
+  command.add_option("--is", request->is, "the card's layout, where it cannot be told")
+      .type_name("LAYOUT");
+  command.add_flag("--deleted", request->deleted, "deleted saves that are still readable");
+  command.add_flag("--replace", request->replace, "replace files that exist");
+  add_accept(command, *codes);
+  command.on_call([=, &run] {
     run.with_session([&](Session& session) -> Result<void> {
       auto accept = accepted_codes(*codes);
       if (!accept) return tl::unexpected(accept.error());
       request->accept = std::move(*accept);
-      request->out = *out;
       const auto taken = take_saves(session, *request);
       if (!taken) return tl::unexpected(taken.error());
-      run.print(run.json ? dump(to_json(*taken)) + "\n" : reshaped_text(*taken, run.style()));
-      if (taken->stopped) run.status = static_cast<int>(taken->stopped->trouble);
+      run.print(run.json ? json_text(*taken) : reshaped_text(*taken, run.style()));
+      if (taken->stopped) run.status = exit_status(taken->stopped->trouble);
       return {};
     });
   });
 }
 
-void add_put(CLI::App& card, Run& run) {
+void add_put(Command& card, Run& run) {
   auto request = std::make_shared<PutRequest>();
   auto codes = std::make_shared<std::vector<std::string>>();
-  CLI::App* command = add_command(card, run, "put", "Copy saves into a card",
+  Command& command = add_command(card, run, "put", "Copy saves into a card",
                                   "bayswap card put left.card saves/night");
-  command->add_option("CARD", request->card, kCard)->required();
-  command->add_option("FILE", request->files, "files, folders of saves, or CARD:NAME")->required();
-  command->add_option("--is", request->is, "the files' layout, where it cannot be told")
-      ->type_name("LAYOUT");
-  command->add_flag("--plan", request->plan, "only say what would be done");
-  add_accept(*command, *codes);
-  command->callback([=, &run] {
+  command.add_option("CARD", request->card, kCard).required();
+  command.add_option("FILE", request->files, "files, folders of saves, or CARD:NAME").required();
+  command.add_option("--is", request->is, "the files' layout, where it cannot be told")
+      .type_name("LAYOUT");
+  command.add_flag("--plan", request->plan, "only say what would be done");
+  add_accept(command, *codes);
+  command.on_call([=, &run] {
     run.with_session([&](Session& session) -> Result<void> {
       auto accept = accepted_codes(*codes);
       if (!accept) return tl::unexpected(accept.error());
       request->accept = std::move(*accept);
       const auto report = put_saves(session, *request);
       if (!report) return tl::unexpected(report.error());
-      run.print(run.json ? dump(to_json(*report)) + "\n"
+      run.print(run.json ? json_text(*report)
                          : report_text(*report, run.style(), Doing::putting));
       show_moves(*report, run);
       return {};
@@ -145,26 +139,26 @@ void add_put(CLI::App& card, Run& run) {
   });
 }
 
-void add_drop(CLI::App& card, Run& run) {
+void add_drop(Command& card, Run& run) {
   auto request = std::make_shared<DropRequest>();
   auto codes = std::make_shared<std::vector<std::string>>();
-  CLI::App* command =
+  Command& command =
       add_command(card, run, "drop", "Remove saves from a card; undo brings them back",
                   "bayswap card drop left.card '#2' --plan");
-  command->add_option("CARD", request->card, kCard)->required();
-  command->add_option("NAME", request->names, kName)->required();
-  command->add_option("--is", request->is, "the card's layout, where it cannot be told")
-      ->type_name("LAYOUT");
-  command->add_flag("--plan", request->plan, "only show what would go");
-  add_accept(*command, *codes);
-  command->callback([=, &run] {
+  command.add_option("CARD", request->card, kCard).required();
+  command.add_option("NAME", request->names, kName).required();
+  command.add_option("--is", request->is, "the card's layout, where it cannot be told")
+      .type_name("LAYOUT");
+  command.add_flag("--plan", request->plan, "only show what would go");
+  add_accept(command, *codes);
+  command.on_call([=, &run] {
     run.with_session([&](Session& session) -> Result<void> {
       auto accept = accepted_codes(*codes);
       if (!accept) return tl::unexpected(accept.error());
       request->accept = std::move(*accept);
       const auto dropped = drop_saves(session, *request);
       if (!dropped) return tl::unexpected(dropped.error());
-      run.print(run.json ? dump(to_json(dropped->report)) + "\n"
+      run.print(run.json ? json_text(dropped->report)
                          : drop_text(*dropped, run.style()));
       show_moves(dropped->report, run);
       return {};
@@ -172,25 +166,23 @@ void add_drop(CLI::App& card, Run& run) {
   });
 }
 
-void add_mend(CLI::App& card, Run& run) {
+void add_mend(Command& card, Run& run) {
   auto request = std::make_shared<MendRequest>();
-  auto out = std::make_shared<std::string>();
-  CLI::App* command = add_command(card, run, "mend",
+  Command& command = add_command(card, run, "mend",
                                   "Make a sound card of everything that a damaged one still holds",
                                   "bayswap card mend failed.card -o rescued.card");
-  command->add_option("CARD", request->card, "the damaged card")->required();
-  command->add_option("-o,--out", *out, "the new card's file")->type_name("NEWCARD")->required();
-  command->add_option("--is", request->is, "the card's layout, where it cannot be told")
-      ->type_name("LAYOUT");
-  command->add_flag("--replace", request->replace, "replace the file when it exists");
-  command->callback([=, &run] {
+  command.add_option("CARD", request->card, "the damaged card").required();
+  command.add_option("-o,--out", request->out, "the new card's file").type_name("NEWCARD").required();
+  command.add_option("--is", request->is, "the card's layout, where it cannot be told")
+      .type_name("LAYOUT");
+  command.add_flag("--replace", request->replace, "replace the file when it exists");
+  command.on_call([=, &run] {
     run.with_session([&](Session& session) -> Result<void> {
-      request->out = *out;
       const auto report = mend_card(session, *request);
       if (!report) return tl::unexpected(report.error());
-      run.print(run.json ? dump(to_json(*report)) + "\n"
+      run.print(run.json ? json_text(*report)
                          : mend_text(*report, request->card, run.style()));
-      if (report->incomplete()) run.status = static_cast<int>(Trouble::input);
+      if (report->incomplete()) run.status = exit_status(Trouble::input);
       return {};
     });
   });
@@ -198,16 +190,16 @@ void add_mend(CLI::App& card, Run& run) {
 
 }  // namespace
 
-void add_card(CLI::App& app, Run& run) {
-  CLI::App* card = app.add_subcommand("card", "Memory cards: new, show, take, put, drop, mend");
-  card->require_subcommand(1);
-  card->footer("Example:\n  bayswap card show left.card");
-  add_new(*card, run);
-  add_show(*card, run);
-  add_take(*card, run);
-  add_put(*card, run);
-  add_drop(*card, run);
-  add_mend(*card, run);
+void add_card(Command& app, Run& run) {
+  Command& card = app.add_command("card", "Memory cards: new, show, take, put, drop, mend");
+  card.needs_command();
+  card.footer("Example:\n  bayswap card show left.card");
+  add_new(card, run);
+  add_show(card, run);
+  add_take(card, run);
+  add_put(card, run);
+  add_drop(card, run);
+  add_mend(card, run);
 }
 
 }  // namespace bayswap::cli

@@ -14,7 +14,6 @@ namespace {
 struct CarryArguments {
   CarryRequest request;
   std::vector<std::string> accept;
-  std::string rom;
 };
 
 // Saves that are left alone because nothing is to be gained are no failure of --all.
@@ -28,57 +27,55 @@ bool is_failure(const MoveReport& move, bool all) {
 
 void show(const CarryReport& report, Run& run, bool all, bool undoing) {
   if (run.json)
-    run.print(dump(to_json(report)) + "\n");
+    run.print(json_text(report));
   else if (all)
     run.print(summary_text(report, run.style()));
   else
     run.print(report_text(report, run.style(), undoing ? Doing::undoing : Doing::carrying));
   for (const MoveReport& move : report.moves)
-    if (is_failure(move, all)) run.status = static_cast<int>(Trouble::stopped);
+    if (is_failure(move, all)) run.status = exit_status(Trouble::stopped);
   if (!report.failed) return;
   if (!run.json) run.fail(*report.failed);
-  run.status = static_cast<int>(report.failed->trouble);
+  run.status = exit_status(report.failed->trouble);
 }
 
 }  // namespace
 
-void add_carry(CLI::App& app, Run& run) {
+void add_carry(Command& app, Run& run) {
   auto arguments = std::make_shared<CarryArguments>();
   CarryRequest& request = arguments->request;
-  CLI::App* command = add_command(
+  Command& command = add_command(
       app, run, "carry", "Bring a save to a bay: checked, kept in history, converted, read back",
       "bayswap carry reader:\"Copper Tide\" --to den --plan\n  bayswap carry --all --from den --to "
       "ferry");
-  command->add_option("SAVE", request.saves,
+  command.add_option("SAVE", request.saves,
                       "a file, CARD:NAME, BAY:NAME, or a name in the bay of --from");
-  command->add_option("--to", request.to, "the bay to carry to")->type_name("BAY")->required();
-  command->add_option("--from", request.from, "the bay to take from")->type_name("BAY");
-  command->add_option("--game", request.game, "title, code or ROM name of the game")
-      ->type_name("TEXT");
-  command->add_option("--rom", arguments->rom, "the ROM of the game")->type_name("FILE");
-  command->add_option("--account", request.account, "the account that plays there")
-      ->type_name("ID");
-  command
-      ->add_option("--code", request.code, "title id or code of another region's game to carry to")
-      ->type_name("CODE");
-  command->add_option("--slot", request.slot, "of a save state: a number, or free")
-      ->type_name("SLOT");
-  command->add_option("--is", request.is, "layout of the save, where the bytes do not tell")
-      ->type_name("LAYOUT");
-  command->add_flag("--all", request.all, "every save of --from");
-  command->add_option("--wait", request.wait_seconds, "wait for files that a program holds open")
-      ->type_name("SECONDS")
-      ->check(CLI::Range(0, 86'400));
-  command->add_flag("--whole", request.whole,
+  command.add_option("--to", request.to, "the bay to carry to").type_name("BAY").required();
+  command.add_option("--from", request.from, "the bay to take from").type_name("BAY");
+  command.add_option("--game", request.game, "title, code or ROM name of the game")
+      .type_name("TEXT");
+  command.add_option("--rom", request.rom, "the ROM of the game").type_name("FILE");
+  command.add_option("--account", request.account, "the account that plays there")
+      .type_name("ID");
+  command.add_option("--code", request.code, "title id or code of another region's game to carry to")
+      .type_name("CODE");
+  command.add_option("--slot", request.slot, "of a save state: a number, or free")
+      .type_name("SLOT");
+  command.add_option("--is", request.is, "layout of the save, where the bytes do not tell")
+      .type_name("LAYOUT");
+  command.add_flag("--all", request.all, "every save of --from");
+  command.add_option("--wait", request.wait_seconds, "wait for files that a program holds open")
+      .type_name("SECONDS")
+      .between(0, 86'400);
+  command.add_flag("--whole", request.whole,
                     "a folder there becomes exactly the save; other files there go");
-  command->add_flag("--plan", request.plan, "only say what would be done");
-  add_accept(*command, arguments->accept);
-  command->callback([arguments, &run] {
+  command.add_flag("--plan", request.plan, "only say what would be done");
+  add_accept(command, arguments->accept);
+  command.on_call([arguments, &run] {
     run.with_session([&](Session& session) -> Result<void> {
       auto accept = accepted_codes(arguments->accept);
       if (!accept) return tl::unexpected(accept.error());
       arguments->request.accept = std::move(*accept);
-      if (!arguments->rom.empty()) arguments->request.rom = arguments->rom;
       Progress progress("copying", Beside::results);
       arguments->request.progress = [&](std::uint64_t done, std::uint64_t all) {
         progress.bytes(done, all);
@@ -91,14 +88,14 @@ void add_carry(CLI::App& app, Run& run) {
   });
 }
 
-void add_undo(CLI::App& app, Run& run) {
+void add_undo(Command& app, Run& run) {
   auto move = std::make_shared<std::string>();
   auto codes = std::make_shared<std::vector<std::string>>();
-  CLI::App* command = add_command(app, run, "undo", "Put back exactly what the last carry replaced",
+  Command& command = add_command(app, run, "undo", "Put back exactly what the last carry replaced",
                                   "bayswap undo\n  bayswap undo m12");
-  command->add_option("MOVE", *move, "a move, as carry names it; without it the last command");
-  add_accept(*command, *codes);
-  command->callback([move, codes, &run] {
+  command.add_option("MOVE", *move, "a move, as carry names it; without it the last command");
+  add_accept(command, *codes);
+  command.on_call([move, codes, &run] {
     run.with_session([&](Session& session) -> Result<void> {
       const auto accept = accepted_codes(*codes);
       if (!accept) return tl::unexpected(accept.error());

@@ -1,9 +1,9 @@
-#include <fmt/format.h>
+#include <fmt/core.h>
 
 #include <memory>
 
 #include "bayswap/catalog_edit.h"
-#include "bytes/text.h"
+#include "core/bytes/text.h"
 #include "cli/commands/commands.h"
 #include "cli/render/catalog.h"
 #include "cli/render/json.h"
@@ -42,27 +42,26 @@ struct AddArguments {
   std::vector<std::string> title_ids;
 };
 
-void add_add(CLI::App& catalog, Run& run) {
+void add_add(Command& catalog, Run& run) {
   auto arguments = std::make_shared<AddArguments>();
-  CLI::App* command =
+  Command& command =
       add_command(catalog, run, "add", "Add a game: its codes, its save chip, what it needs",
                   "bayswap catalog add \"Copper Tide\" --system n64 --chip sram --code "
                   "america=NCTE --code europe=NCTP");
-  command->add_option("TITLE", arguments->game.title, "the game's title")->required();
-  command->add_option("--system", arguments->system, "its console family")
-      ->type_name("ID")
-      ->required();
-  command->add_option("--chip", arguments->game.chip, "its save chip, as in a layout id")
-      ->type_name("CHIP");
-  command->add_option("--code", arguments->codes, "code or serial of a region: europe=NCTP")
-      ->type_name("REGION=CODE");
-  command->add_option("--title-id", arguments->title_ids, "title id of a region")
-      ->type_name("REGION=ID");
-  command
-      ->add_option("--companion", arguments->game.companions,
+  command.add_option("TITLE", arguments->game.title, "the game's title").required();
+  command.add_option("--system", arguments->system, "its console family")
+      .type_name("ID")
+      .required();
+  command.add_option("--chip", arguments->game.chip, "its save chip, as in a layout id")
+      .type_name("CHIP");
+  command.add_option("--code", arguments->codes, "code or serial of a region: europe=NCTP")
+      .type_name("REGION=CODE");
+  command.add_option("--title-id", arguments->title_ids, "title id of a region")
+      .type_name("REGION=ID");
+  command.add_option("--companion", arguments->game.companions,
                    "a shared file that its saves need, relative to the bay")
-      ->type_name("PATH");
-  command->callback([arguments, &run] {
+      .type_name("PATH");
+  command.on_call([arguments, &run] {
     run.with_session([&](Session& session) -> Result<void> {
       const auto system = said_system(arguments->system);
       if (!system) return tl::unexpected(system.error());
@@ -71,21 +70,21 @@ void add_add(CLI::App& catalog, Run& run) {
       if (auto codes = add_regions(arguments->codes, game.codes); !codes) return codes;
       if (auto ids = add_regions(arguments->title_ids, game.title_ids); !ids) return ids;
       if (auto added = add_catalog_game(session, game); !added) return added;
-      run.print(run.json ? dump(with_schema("games", Json::array({to_json(game)}))) + "\n"
+      run.print(run.json ? json_text({&game})
                          : games_text({&game}, 1, run.style()));
       return {};
     });
   });
 }
 
-void add_show(CLI::App& catalog, Run& run) {
+void add_show(Command& catalog, Run& run) {
   auto text = std::make_shared<std::string>();
   auto system = std::make_shared<std::string>();
-  CLI::App* command = add_command(catalog, run, "show", "The games that the catalog knows",
+  Command& command = add_command(catalog, run, "show", "The games that the catalog knows",
                                   "bayswap catalog show copper");
-  command->add_option("TEXT", *text, "part of a title, a code, or a hash");
-  command->add_option("--system", *system, "only this console family")->type_name("ID");
-  command->callback([=, &run] {
+  command.add_option("TEXT", *text, "part of a title, a code, or a hash");
+  command.add_option("--system", *system, "only this console family").type_name("ID");
+  command.on_call([=, &run] {
     run.with_session([&](Session& session) -> Result<void> {
       std::optional<System> wanted;
       if (!system->empty()) {
@@ -96,33 +95,26 @@ void add_show(CLI::App& catalog, Run& run) {
       std::vector<const CatalogGame*> shown;
       for (const CatalogGame& game : session.catalog.games())
         if ((!wanted || game.system == *wanted) && is_meant(game, *text)) shown.push_back(&game);
-      if (run.json) {
-        Json games = Json::array();
-        for (const CatalogGame* game : shown) games.push_back(to_json(*game));
-        run.print(dump(with_schema("games", std::move(games))) + "\n");
-        return {};
-      }
-      run.print(games_text(shown, session.catalog.games().size(), run.style()));
+      run.print(run.json ? json_text(shown)
+                         : games_text(shown, session.catalog.games().size(), run.style()));
       return {};
     });
   });
 }
 
-void add_import(CLI::App& catalog, Run& run) {
+void add_import(Command& catalog, Run& run) {
   auto request = std::make_shared<ImportRequest>();
-  auto file = std::make_shared<std::string>();
   auto system = std::make_shared<std::string>();
-  CLI::App* command =
+  Command& command =
       add_command(catalog, run, "import", "Take over a game list that others keep, XML or CSV",
                   "bayswap catalog import n64.xml --system n64");
-  command->add_option("FILE", *file, "the list")->required();
-  command->add_option("--system", *system, "its console family, where the list does not say it")
-      ->type_name("ID");
-  command->add_option("--name", request->name, "what the list is called here; else as its file")
-      ->type_name("NAME");
-  command->callback([=, &run] {
+  command.add_option("FILE", request->file, "the list").required();
+  command.add_option("--system", *system, "its console family, where the list does not say it")
+      .type_name("ID");
+  command.add_option("--name", request->name, "what the list is called here; else as its file")
+      .type_name("NAME");
+  command.on_call([=, &run] {
     run.with_session([&](Session& session) -> Result<void> {
-      request->file = *file;
       if (!system->empty()) {
         const auto said = said_system(*system);
         if (!said) return tl::unexpected(said.error());
@@ -130,7 +122,7 @@ void add_import(CLI::App& catalog, Run& run) {
       }
       const auto imported = import_catalog(session, *request);
       if (!imported) return tl::unexpected(imported.error());
-      run.print(run.json ? dump(to_json(*imported)) + "\n" : imported_text(*imported, run.style()));
+      run.print(run.json ? json_text(*imported) : imported_text(*imported, run.style()));
       return {};
     });
   });
@@ -138,13 +130,13 @@ void add_import(CLI::App& catalog, Run& run) {
 
 }  // namespace
 
-void add_catalog(CLI::App& app, Run& run) {
-  CLI::App* catalog = app.add_subcommand("catalog", "Your list of games: add, show, import");
-  catalog->require_subcommand(1);
-  catalog->footer("Example:\n  bayswap catalog show");
-  add_add(*catalog, run);
-  add_show(*catalog, run);
-  add_import(*catalog, run);
+void add_catalog(Command& app, Run& run) {
+  Command& catalog = app.add_command("catalog", "Your list of games: add, show, import");
+  catalog.needs_command();
+  catalog.footer("Example:\n  bayswap catalog show");
+  add_add(catalog, run);
+  add_show(catalog, run);
+  add_import(catalog, run);
 }
 
 }  // namespace bayswap::cli

@@ -1,6 +1,6 @@
 #include <unistd.h>
 
-#include <fmt/format.h>
+#include <fmt/core.h>
 
 #include <cstdlib>
 #include <filesystem>
@@ -8,7 +8,7 @@
 
 #include "cli/commands/commands.h"
 #include "cli/render/json.h"
-#include "demo/story.h"
+#include "cli/story.h"
 #include "demo/world.h"
 
 namespace bayswap::cli {
@@ -33,14 +33,14 @@ Result<Path> demo_folder(const std::string& wanted) {
 
 }  // namespace
 
-void add_demo(CLI::App& app, Run& run) {
+void add_demo(Command& app, Run& run) {
   auto folder = std::make_shared<std::string>();
   auto only_build = std::make_shared<bool>(false);
-  CLI::App* command = add_command(app, run, "demo", "Build the demo world and tell its story on it",
+  Command& command = add_command(app, run, "demo", "Build the demo world and tell its story on it",
                                   "bayswap demo /tmp/harbour");
-  command->add_option("DIR", *folder, "a new or empty folder; without it a temporary one");
-  command->add_flag("--build-only", *only_build, "build the world without the story");
-  command->callback([folder, only_build, &run] {
+  command.add_option("DIR", *folder, "a new or empty folder; without it a temporary one");
+  command.add_flag("--build-only", *only_build, "build the world without the story");
+  command.on_call([folder, only_build, &run] {
     const auto place = demo_folder(*folder);
     if (!place) {
       run.fail(place.error());
@@ -52,11 +52,11 @@ void add_demo(CLI::App& app, Run& run) {
       return;
     }
     if (run.json || *only_build) {
-      run.print(run.json ? dump(with_schema("demo", place->string())) + "\n"
+      run.print(run.json ? json_text("demo", place->string())
                          : fmt::format("the demo world is in {}\n", place->string()));
       return;
     }
-    run.status = demo::tell_story(*place, run.surroundings);
+    run.status = tell_story(*place, run.surroundings);
   });
 }
 

@@ -1,9 +1,12 @@
 #include "cli/render/history.h"
 
+#include <fmt/core.h>
+
 #include <memory>
 
 #include "bayswap/versions.h"
 #include "cli/commands/commands.h"
+#include "cli/render/json.h"
 #include "cli/render/text.h"
 
 namespace bayswap::cli {
@@ -11,60 +14,55 @@ namespace {
 
 constexpr const char* kSave = "a save's path, BAY:NAME, or a part of its game's title";
 
-void add_tidy(CLI::App& history, Run& run) {
+void add_tidy(Command& history, Run& run) {
   auto retention = std::make_shared<Retention>();
   auto plan = std::make_shared<bool>(false);
-  CLI::App* command = add_command(history, run, "tidy", "Let old versions go, never the last one",
+  Command& command = add_command(history, run, "tidy", "Let old versions go, never the last one",
                                   "bayswap history tidy --plan");
-  command->add_option("--days", retention->days, "everything younger stays")
-      ->check(CLI::Range(0, 36'500))
-      ->capture_default_str();
-  command->add_option("--versions", retention->versions, "so many of each save stay")
-      ->check(CLI::Range(1, 100'000))
-      ->capture_default_str();
-  command->add_flag("--plan", *plan, "only say what would go");
-  command->callback([=, &run] {
+  command.add_option("--days", retention->days, "everything younger stays")
+      .between(0, 36'500)
+      .show_default();
+  command.add_option("--versions", retention->versions, "so many of each save stay")
+      .between(1, 100'000)
+      .show_default();
+  command.add_flag("--plan", *plan, "only say what would go");
+  command.on_call([=, &run] {
     run.with_session([&](Session& session) -> Result<void> {
       const auto report = tidy_history(session, *retention, *plan);
       if (!report) return tl::unexpected(report.error());
-      run.print(run.json ? dump(to_json(*report)) + "\n" : tidy_text(*report, *plan, run.style()));
+      run.print(run.json ? json_text(*report) : tidy_text(*report, *plan, run.style()));
       return {};
     });
   });
 }
 
-void add_verify(CLI::App& history, Run& run) {
-  CLI::App* command = add_command(history, run, "verify", "Hash everything that history holds anew",
+void add_verify(Command& history, Run& run) {
+  Command& command = add_command(history, run, "verify", "Hash everything that history holds anew",
                                   "bayswap history verify");
-  command->callback([&run] {
+  command.on_call([&run] {
     run.with_session([&](Session& session) -> Result<void> {
       const auto report = verify_history(session);
       if (!report) return tl::unexpected(report.error());
-      run.print(run.json ? dump(to_json(*report)) + "\n" : verify_text(*report, run.style()));
-      if (!report->damaged.empty()) run.status = static_cast<int>(Trouble::input);
+      run.print(run.json ? json_text(*report) : verify_text(*report, run.style()));
+      if (!report->damaged.empty()) run.status = exit_status(Trouble::input);
       return {};
     });
   });
 }
 
-void add_export(CLI::App& history, Run& run) {
+void add_export(Command& history, Run& run) {
   auto save = std::make_shared<std::string>();
   auto out = std::make_shared<std::string>();
-  CLI::App* command = add_command(history, run, "export", "Write versions as plain files",
+  Command& command = add_command(history, run, "export", "Write versions as plain files",
                                   "bayswap history export \"Copper Tide\" -o old-saves");
-  command->add_option("SAVE", *save, std::string(kSave) + "; none: all of them");
-  command->add_option("-o,--out", *out, "a new folder")->type_name("DIR")->required();
-  command->callback([=, &run] {
+  command.add_option("SAVE", *save, fmt::format("{}; none: all of them", kSave));
+  command.add_option("-o,--out", *out, "a new folder").type_name("DIR").required();
+  command.on_call([=, &run] {
     run.with_session([&](Session& session) -> Result<void> {
       const auto files = export_history(session, *save, *out);
       if (!files) return tl::unexpected(files.error());
-      if (run.json) {
-        Json outputs = Json::array();
-        for (const Path& file : *files) outputs.push_back({{"path", file.string()}});
-        run.print(dump(with_schema("outputs", std::move(outputs))) + "\n");
-        return {};
-      }
-      run.print(std::to_string(files->size()) + " files written to " + path_text(*out) + "\n");
+      run.print(run.json ? json_text(*files)
+                         : fmt::format("{} files written to {}\n", files->size(), path_text(*out)));
       return {};
     });
   });
@@ -72,65 +70,58 @@ void add_export(CLI::App& history, Run& run) {
 
 }  // namespace
 
-void add_history(CLI::App& app, Run& run) {
+void add_history(Command& app, Run& run) {
   auto request = std::make_shared<HistoryRequest>();
-  CLI::App* history =
+  Command& history =
       add_command(app, run, "history", "Versions of saves: what was there, when and why",
                   "bayswap history \"Copper Tide\"");
-  history->add_option("SAVE", request->save, std::string(kSave) + "; none: all of them");
-  add_tidy(*history, run);
-  add_verify(*history, run);
-  add_export(*history, run);
-  history->callback([=, &run] {
-    if (!history->get_subcommands().empty()) return;
+  history.add_option("SAVE", request->save, fmt::format("{}; none: all of them", kSave));
+  add_tidy(history, run);
+  add_verify(history, run);
+  add_export(history, run);
+  history.on_call([=, &run] {
     run.with_session([&](Session& session) -> Result<void> {
       request->hashes = run.json;
       const auto saves = list_history(session, *request);
       if (!saves) return tl::unexpected(saves.error());
-      if (!run.json) {
-        run.print(history_text(*saves, run.style()));
-        return {};
-      }
-      Json list = Json::array();
-      for (const SaveHistory& save : *saves) list.push_back(to_json(save));
-      run.print(dump(with_schema("saves", std::move(list))) + "\n");
+      run.print(run.json ? json_text(*saves) : history_text(*saves, run.style()));
       return {};
     });
   });
 }
 
-void add_restore(CLI::App& app, Run& run) {
+void add_restore(Command& app, Run& run) {
   auto request = std::make_shared<RestoreRequest>();
-  CLI::App* command =
+  Command& command =
       add_command(app, run, "restore", "Bring an older version back; undo takes that back",
                   "bayswap restore \"den:Copper Tide\" --at v12");
-  command->add_option("SAVE", request->save, kSave)->required();
-  command->add_option("--at", request->at, "the version, as 'bayswap history' shows it")
-      ->type_name("VERSION")
-      ->required();
-  command->add_flag("--plan", request->plan, "only say what would be done");
-  command->callback([=, &run] {
+  command.add_option("SAVE", request->save, kSave).required();
+  command.add_option("--at", request->at, "the version, as 'bayswap history' shows it")
+      .type_name("VERSION")
+      .required();
+  command.add_flag("--plan", request->plan, "only say what would be done");
+  command.on_call([=, &run] {
     run.with_session([&](Session& session) -> Result<void> {
       const auto report = restore(session, *request);
       if (!report) return tl::unexpected(report.error());
-      run.print(run.json ? dump(to_json(*report)) + "\n"
+      run.print(run.json ? json_text(*report)
                          : report_text(*report, run.style(), Doing::restoring));
       return {};
     });
   });
 }
 
-void add_keep(CLI::App& app, Run& run) {
+void add_keep(Command& app, Run& run) {
   auto request = std::make_shared<KeepRequest>();
-  CLI::App* command = add_command(app, run, "keep", "Put what is there now into history",
+  Command& command = add_command(app, run, "keep", "Put what is there now into history",
                                   "bayswap keep den --reason \"before the update\"");
-  command->add_option("PLACE", request->places, "bays, files or folders")->required();
-  command->add_option("--reason", request->reason, "why, for people")->type_name("TEXT");
-  command->callback([=, &run] {
+  command.add_option("PLACE", request->places, "bays, files or folders").required();
+  command.add_option("--reason", request->reason, "why, for people").type_name("TEXT");
+  command.on_call([=, &run] {
     run.with_session([&](Session& session) -> Result<void> {
       const auto report = keep(session, *request);
       if (!report) return tl::unexpected(report.error());
-      run.print(run.json ? dump(to_json(*report)) + "\n" : kept_text(*report, run.style()));
+      run.print(run.json ? json_text(*report) : kept_text(*report, run.style()));
       return {};
     });
   });

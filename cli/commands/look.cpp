@@ -9,15 +9,14 @@
 #include "cli/render/overview.h"
 #include "cli/render/progress.h"
 #include "cli/render/text.h"
-#include "storage/clock.h"
+#include "files/clock.h"
 
 namespace bayswap::cli {
 namespace {
 
 struct LookArguments {
   std::vector<std::string> paths;
-  std::string is;
-  std::string rom;
+  LookOptions options;
 };
 
 // What two dumps of one cartridge have in common.
@@ -48,7 +47,7 @@ class ItemPrinter {
     if (items_.size() > 2) items_.pop_back();
     ++count_;
     if (run_.json) {
-      run_.print((first_ ? "" : ",\n") + dump(to_json(item)));
+      run_.print((first_ ? "" : ",\n") + item_json(item));
       first_ = false;
     } else {
       print_text(item_text(item, style_));
@@ -70,14 +69,11 @@ class ItemPrinter {
   }
   void finish(const Error* error, const std::vector<PartDifference>& differences = {}) {
     if (run_.json) {
-      Json rest = Json::object();
-      if (error != nullptr) rest["error"] = to_json(*error);
-      for (const PartDifference& part : differences) rest["compare"].push_back(to_json(part));
-      run_.print(rest.empty() ? "]}\n" : "]," + dump(rest).substr(1) + "\n");
+      run_.print("]" + rest_of_items_json(error, differences));
     } else if (!differences.empty()) {
       run_.print("\n" + differences_text(differences, style_));
     }
-    if (damaged_) run_.status = static_cast<int>(Trouble::input);
+    if (damaged_) run_.status = exit_status(Trouble::input);
   }
 
  private:
@@ -106,19 +102,17 @@ bool is_folder(Session& session, const std::string& path) {
 
 }  // namespace
 
-void add_look(CLI::App& app, Run& run) {
+void add_look(Command& app, Run& run) {
   auto arguments = std::make_shared<LookArguments>();
-  CLI::App* command = add_command(app, run, "look", "Say what a file is, or what a folder holds",
+  Command& command = add_command(app, run, "look", "Say what a file is, or what a folder holds",
                                   "bayswap look \"saves/Copper Tide.srm\"");
-  command->add_option("PATH", arguments->paths, "files or folders")->required();
-  command->add_option("--is", arguments->is, "the layout, where the bytes alone do not tell")
-      ->type_name("LAYOUT");
-  command->add_option("--rom", arguments->rom, "the ROM of the game")->type_name("FILE");
-  command->callback([arguments, &run] {
+  command.add_option("PATH", arguments->paths, "files or folders").required();
+  command.add_option("--is", arguments->options.is, "the layout, where the bytes alone do not tell")
+      .type_name("LAYOUT");
+  command.add_option("--rom", arguments->options.rom, "the ROM of the game").type_name("FILE");
+  command.on_call([arguments, &run] {
     run.with_session([&](Session& session) -> Result<void> {
-      LookOptions options;
-      options.is = arguments->is;
-      if (!arguments->rom.empty()) options.rom = arguments->rom;
+      LookOptions options = arguments->options;
       options.hashes = run.json;
       // What is missing is said before anything is printed.
       for (const std::string& path : arguments->paths)
@@ -139,7 +133,7 @@ void add_look(CLI::App& app, Run& run) {
         if (looked && table) printer.end_folder(path);
         if (looked) continue;
         printer.finish(&looked.error());
-        run.status = static_cast<int>(looked.error().trouble);
+        run.status = exit_status(looked.error().trouble);
         if (!run.json) run.fail(looked.error());
         return {};
       }

@@ -1,16 +1,17 @@
 #include "cli/render/card.h"
 
-#include <fmt/format.h>
+#include <fmt/core.h>
 
 #include <algorithm>
 #include <array>
 #include <chrono>
 #include <numeric>
 
-#include "bytes/text.h"
+#include "core/bytes/text.h"
+#include "core/bytes/time_text.h"
 #include "cli/render/picture.h"
 #include "cli/render/text.h"
-#include "storage/png.h"
+#include "core/packing/png.h"
 
 namespace bayswap::cli {
 namespace {
@@ -56,12 +57,7 @@ std::string in_hue(std::size_t save, const std::string& text, const Style& style
 
 std::string time_text(const std::optional<Time>& time) {
   if (!time) return {};
-  const auto midnight = std::chrono::floor<std::chrono::days>(*time);
-  const std::chrono::year_month_day date{midnight};
-  const std::chrono::hh_mm_ss clock{*time - midnight};
-  return fmt::format("{:04}-{:02}-{:02} {:02}:{:02}", static_cast<int>(date.year()),
-                     static_cast<unsigned>(date.month()), static_cast<unsigned>(date.day()),
-                     clock.hours().count(), clock.minutes().count());
+  return utc_text(*time).substr(0, std::string_view("2026-01-31 12:00").size());
 }
 
 std::vector<std::string> split_lines(const std::string& text) {
@@ -274,7 +270,7 @@ std::string map_text(const Card& card, std::string_view word, bool package, cons
   if (has(BlockState::stray))
     legend.push_back(style.paint(Tone::warn, "?") + " in use, but by no save");
   if (has(BlockState::bad)) legend.push_back(style.paint(Tone::bad, "×") + " bad");
-  text += fmt::format("{}", fmt::join(legend, "   "));
+  text += joined(legend, "   ");
   if (each > 1)
     text += style.paint(Tone::quiet, fmt::format("   (a cell is {})", counted(each, word)));
   return text + "\n";
@@ -372,7 +368,7 @@ std::string mend_text(const MendReport& report, const std::string& card, const S
     const std::string name = safe_text(rescue.save.name);
     text += "  " + style.paint(tone_of(rescue.state), padded(sign_of(rescue.state), 12));
     text += titles.empty() ? style.paint(Tone::title, name)
-                           : style.paint(Tone::title, fmt::format("{}", fmt::join(titles, " · "))) +
+                           : style.paint(Tone::title, joined(titles, " · ")) +
                                  "  " + style.paint(Tone::quiet, name);
     text += "\n";
     for (const std::string& what : rescue.what)

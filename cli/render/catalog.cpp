@@ -1,11 +1,10 @@
 #include "cli/render/catalog.h"
 
-#include <fmt/format.h>
-#include <fmt/ranges.h>
+#include <fmt/core.h>
 
 #include <algorithm>
 
-#include "bytes/text.h"
+#include "core/bytes/text.h"
 
 namespace bayswap::cli {
 namespace {
@@ -17,7 +16,7 @@ std::string codes_text(const std::map<Region, std::string>& codes) {
   std::vector<std::string> words;
   for (const auto& [region, code] : codes)
     words.push_back(fmt::format("{} {}", safe_text(code), to_string(region)));
-  return fmt::format("{}", fmt::join(words, ", "));
+  return joined(words, ", ");
 }
 
 std::string facts_text(const CatalogGame& game) {
@@ -27,7 +26,7 @@ std::string facts_text(const CatalogGame& game) {
   if (!game.title_ids.empty()) words.push_back(codes_text(game.title_ids));
   for (const std::string& path : game.companions) words.push_back("needs " + safe_text(path));
   if (!game.dumps.empty()) words.push_back(counted(game.dumps.size(), "dump"));
-  return fmt::format("{}", fmt::join(words, " · "));
+  return joined(words, " · ");
 }
 
 }  // namespace

@@ -1,11 +1,11 @@
 #include "cli/render/history.h"
 
-#include <fmt/format.h>
+#include <fmt/core.h>
 
 #include <algorithm>
 
-#include "bytes/text.h"
-#include "bytes/time_text.h"
+#include "core/bytes/text.h"
+#include "core/bytes/time_text.h"
 
 namespace bayswap::cli {
 namespace {
@@ -43,12 +43,6 @@ std::string heading(const SaveHistory& save, const Style& style) {
   if (!save.bay.empty()) text += style.paint(Tone::quiet, "  " + safe_text(save.bay));
   if (!save.title.empty()) text += style.paint(Tone::quiet, "  " + path_text(save.path.string()));
   return text + "\n";
-}
-
-std::string json_time(std::int64_t ns) {
-  std::string text = utc_text(ns) + "Z";
-  text[10] = 'T';
-  return text;
 }
 
 }  // namespace
@@ -121,51 +115,6 @@ std::string verify_text(const VerifyReport& report, const Style& style) {
                             counted(report.contents, "version"), counted(report.pieces, "piece"),
                             sound ? std::string("all are whole")
                                   : counted(report.damaged.size(), "damaged version"));
-}
-
-Json to_json(const SaveHistory& save) {
-  Json versions = Json::array();
-  for (const Version& version : save.versions) {
-    Json json{{"version", version.id},
-              {"time", json_time(version.time_ns)},
-              {"size", version.size},
-              {"reason", version.reason}};
-    if (!version.sha256.empty()) json["sha256"] = version.sha256;
-    if (!version.change.empty()) json["change"] = version.change;
-    json["there_now"] = version.there_now;
-    if (!version.whole) json["whole"] = false;
-    versions.push_back(std::move(json));
-  }
-  Json json{{"game", Json::object()}};
-  if (!save.title.empty()) json["game"]["title"] = save.title;
-  if (!save.bay.empty()) json["bay"] = save.bay;
-  json["path"] = save.path.string();
-  json["versions"] = std::move(versions);
-  return json;
-}
-
-Json to_json(const KeepReport& report) {
-  Json kept = Json::array();
-  for (const KeptSave& save : report.kept)
-    kept.push_back({{"path", save.path.string()}, {"version", save.version}, {"size", save.size}});
-  Json json = with_schema("kept", std::move(kept));
-  json["unchanged"] = report.unchanged;
-  json["findings"] = Json::array();
-  for (const Finding& finding : report.findings) json["findings"].push_back(to_json(finding));
-  return json;
-}
-
-Json to_json(const TidyReport& report) {
-  return with_schema(
-      "tidied",
-      {{"versions", report.versions}, {"before", report.before}, {"after", report.after}});
-}
-
-Json to_json(const VerifyReport& report) {
-  Json json = with_schema("checked", {{"versions", report.contents}, {"pieces", report.pieces}});
-  json["findings"] = Json::array();
-  for (const Finding& finding : report.damaged) json["findings"].push_back(to_json(finding));
-  return json;
 }
 
 }  // namespace bayswap::cli

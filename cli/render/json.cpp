@@ -1,17 +1,41 @@
 #include "cli/render/json.h"
 
-#include <fmt/format.h>
+#include <nlohmann/json.hpp>
 
-#include <chrono>
-
-#include "bytes/text.h"
+#include "core/bytes/text.h"
+#include "core/bytes/time_text.h"
 
 namespace bayswap::cli {
 namespace {
 
-Json list_of(const auto& values) {
+using Json = nlohmann::ordered_json;
+
+Json with_schema(const char* key, Json value) {
+  Json json{{"schema", 1}};
+  json[key] = std::move(value);
+  return json;
+}
+
+// Bytes that are no UTF-8 are replaced.
+std::string dump(const Json& json) {
+  return json.dump(-1, ' ', false, Json::error_handler_t::replace);
+}
+
+Json to_json(const Finding& finding) {
+  Json json{{"level", to_string(finding.level)}, {"code", finding.code}, {"text", finding.text}};
+  if (!finding.hint.empty()) json["hint"] = finding.hint;
+  return json;
+}
+
+Json to_json(const Error& error) {
+  Json json{{"code", error.code}, {"text", error.text}};
+  if (!error.hint.empty()) json["hint"] = error.hint;
+  return json;
+}
+
+Json list_of(const Findings& findings) {
   Json list = Json::array();
-  for (const auto& value : values) list.push_back(to_json(value));
+  for (const Finding& finding : findings) list.push_back(to_json(finding));
   return list;
 }
 
@@ -43,15 +67,6 @@ Json parts_json(const std::vector<PartInfo>& parts) {
   return list;
 }
 
-std::string time_json(Time time) {
-  const auto midnight = std::chrono::floor<std::chrono::days>(time);
-  const std::chrono::year_month_day date{midnight};
-  const std::chrono::hh_mm_ss clock{time - midnight};
-  return fmt::format("{:04}-{:02}-{:02}T{:02}:{:02}:{:02}Z", static_cast<int>(date.year()),
-                     static_cast<unsigned>(date.month()), static_cast<unsigned>(date.day()),
-                     clock.hours().count(), clock.minutes().count(), clock.seconds().count());
-}
-
 Json saves_json(const std::vector<SaveInfo>& saves) {
   Json list = Json::array();
   for (const SaveInfo& save : saves) {
@@ -62,7 +77,7 @@ Json saves_json(const std::vector<SaveInfo>& saves) {
     json["size"] = save.size;
     json["game"] = game_json(save.game);
     json["parts"] = parts_json(save.parts);
-    if (save.modified) json["modified"] = time_json(*save.modified);
+    if (save.modified) json["modified"] = iso_time(*save.modified);
     if (!save.findings.empty()) json["findings"] = list_of(save.findings);
     list.push_back(std::move(json));
   }
@@ -121,14 +136,6 @@ Json move_json(const MoveReport& move) {
   return json;
 }
 
-}  // namespace
-
-Json to_json(const Finding& finding) {
-  Json json{{"level", to_string(finding.level)}, {"code", finding.code}, {"text", finding.text}};
-  if (!finding.hint.empty()) json["hint"] = finding.hint;
-  return json;
-}
-
 Json to_json(const Item& item) {
   Json json{{"path", item.path}, {"size", item.size}};
   if (item.system) json["system"] = to_string(*item.system);
@@ -145,7 +152,7 @@ Json to_json(const Item& item) {
   if (!item.comment.empty()) json["comment"] = item.comment;
   for (const auto& [name, value] : item.details) json["details"][name] = safe_text(value);
   if (!item.name.empty()) json["name"] = item.name;
-  if (item.modified) json["modified"] = time_json(*item.modified);
+  if (item.modified) json["modified"] = iso_time(*item.modified);
   if (item.blank) json["blank"] = *item.blank;
   if (!item.parts.empty()) json["parts"] = parts_json(item.parts);
   if (item.card) {
@@ -173,9 +180,7 @@ Json to_json(const SlotBoard& board) {
     one["slot"] = slot.slot;
     one["path"] = slot.path.string();
     one["size"] = slot.size;
-    one["modified"] = time_json(
-        std::chrono::floor<std::chrono::seconds>(std::chrono::sys_time<std::chrono::nanoseconds>(
-            std::chrono::nanoseconds(slot.modified_ns))));
+    one["modified"] = iso_time(slot.modified_ns);
     one["findings"] = list_of(slot.findings);
     json["slots"].push_back(std::move(one));
   }
@@ -308,20 +313,138 @@ Json to_json(const LayoutInfo& layout) {
           {"sizes", layout.file_sizes}};
 }
 
-Json to_json(const Error& error) {
-  Json json{{"code", error.code}, {"text", error.text}};
-  if (!error.hint.empty()) json["hint"] = error.hint;
+Json to_json(const SaveHistory& save) {
+  Json versions = Json::array();
+  for (const Version& version : save.versions) {
+    Json json{{"version", version.id},
+              {"time", iso_time(version.time_ns)},
+              {"size", version.size},
+              {"reason", version.reason}};
+    if (!version.sha256.empty()) json["sha256"] = version.sha256;
+    if (!version.change.empty()) json["change"] = version.change;
+    json["there_now"] = version.there_now;
+    if (!version.whole) json["whole"] = false;
+    versions.push_back(std::move(json));
+  }
+  Json json{{"game", Json::object()}};
+  if (!save.title.empty()) json["game"]["title"] = save.title;
+  if (!save.bay.empty()) json["bay"] = save.bay;
+  json["path"] = save.path.string();
+  json["versions"] = std::move(versions);
   return json;
 }
 
-Json with_schema(const char* key, Json value) {
-  Json json{{"schema", 1}};
-  json[key] = std::move(value);
+Json to_json(const KeepReport& report) {
+  Json kept = Json::array();
+  for (const KeptSave& save : report.kept)
+    kept.push_back({{"path", save.path.string()}, {"version", save.version}, {"size", save.size}});
+  Json json = with_schema("kept", std::move(kept));
+  json["unchanged"] = report.unchanged;
+  json["findings"] = Json::array();
+  for (const Finding& finding : report.findings) json["findings"].push_back(to_json(finding));
   return json;
 }
 
-std::string dump(const Json& json) {
-  return json.dump(-1, ' ', false, Json::error_handler_t::replace);
+Json to_json(const TidyReport& report) {
+  return with_schema(
+      "tidied",
+      {{"versions", report.versions}, {"before", report.before}, {"after", report.after}});
+}
+
+Json to_json(const VerifyReport& report) {
+  Json json = with_schema("checked", {{"versions", report.contents}, {"pieces", report.pieces}});
+  json["findings"] = Json::array();
+  for (const Finding& finding : report.damaged) json["findings"].push_back(to_json(finding));
+  return json;
+}
+
+template <class Values>
+std::string listed(const char* key, const Values& values) {
+  Json list = Json::array();
+  for (const auto& value : values) list.push_back(to_json(value));
+  return dump(with_schema(key, std::move(list))) + "\n";
+}
+
+}  // namespace
+
+std::string json_text(const Reshaped& reshaped) {
+  return dump(to_json(reshaped)) + "\n";
+}
+std::string json_text(const CarryReport& report) {
+  return dump(to_json(report)) + "\n";
+}
+std::string json_text(const MendReport& report) {
+  return dump(to_json(report)) + "\n";
+}
+std::string json_text(const OutputFile& file) {
+  return dump(to_json(file)) + "\n";
+}
+std::string json_text(const Dug& dug) {
+  return dump(to_json(dug)) + "\n";
+}
+std::string json_text(const Imported& imported) {
+  return dump(to_json(imported)) + "\n";
+}
+std::string json_text(const KeepReport& report) {
+  return dump(to_json(report)) + "\n";
+}
+std::string json_text(const TidyReport& report) {
+  return dump(to_json(report)) + "\n";
+}
+std::string json_text(const VerifyReport& report) {
+  return dump(to_json(report)) + "\n";
+}
+std::string json_text(const Error& error) {
+  return dump(with_schema("error", to_json(error))) + "\n";
+}
+std::string json_text(const std::vector<Bay>& bays) {
+  return listed("bays", bays);
+}
+std::string json_text(const std::vector<SlotBoard>& boards) {
+  return listed("boards", boards);
+}
+std::string json_text(const std::vector<SaveHistory>& saves) {
+  return listed("saves", saves);
+}
+std::string json_text(const std::vector<const CatalogGame*>& games) {
+  Json list = Json::array();
+  for (const CatalogGame* game : games) list.push_back(to_json(*game));
+  return dump(with_schema("games", std::move(list))) + "\n";
+}
+std::string json_text(const std::vector<Path>& outputs) {
+  Json list = Json::array();
+  for (const Path& file : outputs) list.push_back({{"path", file.string()}});
+  return dump(with_schema("outputs", std::move(list))) + "\n";
+}
+std::string json_text(const char* key, const std::string& value) {
+  return dump(with_schema(key, value)) + "\n";
+}
+
+std::string layouts_json() {
+  Json list = Json::array();
+  for (const auto& layout : layouts().all()) list.push_back(to_json(layout->info()));
+  for (const Packing packing : all_packings())
+    list.push_back({{"id", "state-" + std::string(to_string(packing))},
+                    {"kind", to_string(Kind::state)},
+                    {"summary", "save state of any program"}});
+  return dump(with_schema("layouts", std::move(list))) + "\n";
+}
+
+std::string card_json(const Item& card, const std::vector<Path>& pictures) {
+  Json json = with_schema("items", Json::array({to_json(card)}));
+  for (const Path& picture : pictures) json["icons"].push_back(picture.string());
+  return dump(json) + "\n";
+}
+
+std::string item_json(const Item& item) {
+  return dump(to_json(item));
+}
+
+std::string rest_of_items_json(const Error* error, const std::vector<PartDifference>& differences) {
+  Json rest = Json::object();
+  if (error != nullptr) rest["error"] = to_json(*error);
+  for (const PartDifference& part : differences) rest["compare"].push_back(to_json(part));
+  return rest.empty() ? "}\n" : "," + dump(rest).substr(1) + "\n";
 }
 
 }  // namespace bayswap::cli

@@ -1,40 +1,48 @@
-// The objects of `--json`, schema 1.
+// The objects of `--json`, schema 1, as text. Only json.cpp sees the library that writes them,
+// because that library is slow to compile.
 #pragma once
 
-#include <nlohmann/json.hpp>
+#include <string>
+#include <vector>
 
 #include "bayswap/bay.h"
 #include "bayswap/card_file.h"
 #include "bayswap/carry.h"
 #include "bayswap/catalog_edit.h"
+#include "bayswap/dig.h"
 #include "bayswap/look.h"
 #include "bayswap/reshape.h"
-#include "bayswap/state.h"
+#include "bayswap/slots.h"
+#include "bayswap/versions.h"
 
 namespace bayswap::cli {
 
-using Json = nlohmann::ordered_json;
+// The whole output of a command, one line:
+[[nodiscard]] std::string json_text(const Reshaped& reshaped);
+[[nodiscard]] std::string json_text(const CarryReport& report);
+[[nodiscard]] std::string json_text(const MendReport& report);
+[[nodiscard]] std::string json_text(const OutputFile& file);
+[[nodiscard]] std::string json_text(const Dug& dug);
+[[nodiscard]] std::string json_text(const Imported& imported);
+[[nodiscard]] std::string json_text(const KeepReport& report);
+[[nodiscard]] std::string json_text(const TidyReport& report);
+[[nodiscard]] std::string json_text(const VerifyReport& report);
+[[nodiscard]] std::string json_text(const Error& error);
+[[nodiscard]] std::string json_text(const std::vector<Bay>& bays);
+[[nodiscard]] std::string json_text(const std::vector<SlotBoard>& boards);
+[[nodiscard]] std::string json_text(const std::vector<SaveHistory>& saves);
+[[nodiscard]] std::string json_text(const std::vector<const CatalogGame*>& games);
+[[nodiscard]] std::string json_text(const std::vector<Path>& outputs);
+/// `{"schema":1,"KEY":"value"}`
+[[nodiscard]] std::string json_text(const char* key, const std::string& value);
+[[nodiscard]] std::string layouts_json();
+[[nodiscard]] std::string card_json(const Item& card, const std::vector<Path>& pictures);
 
-[[nodiscard]] Json to_json(const Finding& finding);
-[[nodiscard]] Json to_json(const Item& item);
-[[nodiscard]] Json to_json(const PartDifference& difference);
-[[nodiscard]] Json to_json(const Reshaped& reshaped);
-[[nodiscard]] Json to_json(const CarryReport& report);
-[[nodiscard]] Json to_json(const MendReport& report);
-/// As the one output of a command.
-[[nodiscard]] Json to_json(const OutputFile& file);
-[[nodiscard]] Json to_json(const Bay& bay);
-[[nodiscard]] Json to_json(const SlotBoard& board);
-[[nodiscard]] Json to_json(const Dug& dug);
-[[nodiscard]] Json to_json(const CatalogGame& game);
-[[nodiscard]] Json to_json(const Imported& imported);
-[[nodiscard]] Json to_json(const LayoutInfo& layout);
-[[nodiscard]] Json to_json(const Error& error);
-
-/// `{"schema":1,"KEY":value}`.
-[[nodiscard]] Json with_schema(const char* key, Json value);
-
-/// One line of text; bytes that are no UTF-8 are replaced.
-[[nodiscard]] std::string dump(const Json& json);
+// The output of `look`, which is printed as it comes:
+/// One item, without a line's end.
+[[nodiscard]] std::string item_json(const Item& item);
+/// What follows the list of items, up to the end of the object.
+[[nodiscard]] std::string rest_of_items_json(const Error* error,
+                                             const std::vector<PartDifference>& differences);
 
 }  // namespace bayswap::cli

@@ -1,14 +1,13 @@
 #include "cli/render/overview.h"
 
-#include <fmt/format.h>
-#include <fmt/ranges.h>
+#include <fmt/core.h>
 
 #include <algorithm>
 #include <array>
 #include <cmath>
 
-#include "bays/walk.h"
-#include "bytes/text.h"
+#include "places/walk.h"
+#include "core/bytes/text.h"
 
 namespace bayswap::cli {
 namespace {

@@ -1,6 +1,6 @@
 #include "cli/render/picture.h"
 
-#include <fmt/format.h>
+#include <fmt/core.h>
 
 #include <algorithm>
 

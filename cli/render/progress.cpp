@@ -1,13 +1,13 @@
 #include "cli/render/progress.h"
 
-#include <fmt/format.h>
+#include <fmt/core.h>
 #include <unistd.h>
 
 #include <algorithm>
 #include <iostream>
 #include <utility>
 
-#include "bytes/text.h"
+#include "core/bytes/text.h"
 
 namespace bayswap::cli {
 namespace {

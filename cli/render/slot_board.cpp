@@ -1,15 +1,16 @@
 #include "cli/render/slot_board.h"
 
-#include <fmt/format.h>
+#include <fmt/core.h>
 
 #include <algorithm>
 #include <charconv>
 #include <chrono>
 
-#include "bytes/text.h"
+#include "core/bytes/text.h"
+#include "core/bytes/time_text.h"
 #include "cli/render/letters.h"
 #include "cli/render/picture.h"
-#include "storage/png.h"
+#include "core/packing/png.h"
 
 namespace bayswap::cli {
 namespace {
@@ -138,16 +139,12 @@ BoardRows rows_of(const SlotBoard& board) {
 }
 
 std::string day_text(std::int64_t ns) {
-  const auto time = std::chrono::sys_time<std::chrono::nanoseconds>(std::chrono::nanoseconds(ns));
-  const std::chrono::year_month_day date{std::chrono::floor<std::chrono::days>(time)};
-  return fmt::format("{:04}-{:02}-{:02}", static_cast<int>(date.year()),
-                     static_cast<unsigned>(date.month()), static_cast<unsigned>(date.day()));
+  return utc_text(ns).substr(0, std::string_view("2026-01-31").size());
 }
 
 std::string clock_text(std::int64_t ns) {
-  const auto time = std::chrono::sys_time<std::chrono::nanoseconds>(std::chrono::nanoseconds(ns));
-  const std::chrono::hh_mm_ss clock{time - std::chrono::floor<std::chrono::days>(time)};
-  return fmt::format("{:02}:{:02}", clock.hours().count(), clock.minutes().count());
+  return utc_text(ns).substr(std::string_view("2026-01-31 ").size(),
+                             std::string_view("12:00").size());
 }
 
 Result<Bytes> board_png(const std::vector<SlotBoard>& boards) {

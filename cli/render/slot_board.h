@@ -4,6 +4,7 @@
 #include <vector>
 
 #include "bayswap/result.h"
+#include "bayswap/slots.h"
 #include "bayswap/state.h"
 
 namespace bayswap::cli {

@@ -1,11 +1,11 @@
 #include "cli/render/state.h"
 
-#include <fmt/format.h>
+#include <fmt/core.h>
 
 #include <algorithm>
 #include <array>
 
-#include "bytes/text.h"
+#include "core/bytes/text.h"
 #include "cli/render/picture.h"
 #include "cli/render/slot_board.h"
 #include "cli/render/text.h"

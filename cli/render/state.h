@@ -4,6 +4,8 @@
 #include <string>
 #include <vector>
 
+#include "bayswap/dig.h"
+#include "bayswap/slots.h"
 #include "bayswap/state.h"
 #include "cli/render/style.h"
 

@@ -5,7 +5,7 @@
 #include <filesystem>
 #include <system_error>
 
-#include "bytes/text.h"
+#include "core/bytes/text.h"
 
 namespace bayswap::cli {
 

@@ -1,12 +1,12 @@
 #include "cli/render/summary.h"
 
-#include <fmt/format.h>
+#include <fmt/core.h>
 
 #include <algorithm>
 #include <array>
 #include <filesystem>
 
-#include "bytes/text.h"
+#include "core/bytes/text.h"
 #include "cli/render/text.h"
 
 namespace bayswap::cli {

@@ -1,12 +1,12 @@
 #include "cli/render/text.h"
 
-#include <fmt/format.h>
+#include <fmt/core.h>
 
 #include <algorithm>
 #include <filesystem>
 
 #include "bayswap/card.h"
-#include "bytes/text.h"
+#include "core/bytes/text.h"
 #include "cli/render/picture.h"
 
 namespace bayswap::cli {
@@ -32,7 +32,7 @@ std::string game_line(const Game& game) {
   if (!game.title_id.empty()) words.push_back("title " + game.title_id.substr(half ? 8 : 0));
   if (!game.account.empty()) words.push_back("account " + game.account);
   if (!game.profile.empty()) words.push_back("profile " + game.profile);
-  return fmt::format("{}", fmt::join(words, " · "));
+  return joined(words, " · ");
 }
 
 std::string one_line(const std::string& comment) {
@@ -58,7 +58,7 @@ std::string save_line(const SaveInfo& save, std::string_view word) {
   if (!untitled) words.push_back(safe_text(save.name));
   const std::string_view region = to_string(save.game.region);
   if (!region.empty()) words.emplace_back(region);
-  return fmt::format("{}", fmt::join(words, " · "));
+  return joined(words, " · ");
 }
 
 std::string chips_line(const std::vector<Chip>& chips, const std::string& from) {
@@ -152,7 +152,7 @@ std::string files_text(const MoveReport& move) {
   count(files.replaced, "replaced");
   count(files.added, "new");
   count(files.same, "the same");
-  std::string text = fmt::format("{}", fmt::join(counts, ", "));
+  std::string text = joined(counts, ", ");
   const auto others = [&](const std::vector<std::string>& names, std::string_view fate) {
     if (names.empty()) return;
     std::vector<std::string> shown;
@@ -281,7 +281,7 @@ std::string differences_text(const std::vector<PartDifference>& differences, con
               ? fmt::format("0x{:X}", part.ranges[i].first)
               : fmt::format("0x{:X} to 0x{:X}", part.ranges[i].first, part.ranges[i].second));
     const bool more = part.more_ranges || part.ranges.size() > kShown;
-    text += row(style, "", fmt::format("{}{}", fmt::join(ranges, ", "), more ? ", …" : ""));
+    text += row(style, "", fmt::format("{}{}", joined(ranges, ", "), more ? ", …" : ""));
   }
   return text;
 }

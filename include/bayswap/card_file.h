@@ -13,6 +13,7 @@
 #include "bayswap/carry.h"
 #include "bayswap/reshape.h"
 #include "bayswap/session.h"
+#include "bayswap/shown_card.h"
 
 namespace bayswap {
 
@@ -25,19 +26,6 @@ struct NewCardRequest {
 
 /// A formatted empty card. Errors: `unknown-layout`, `wrong-size`, `name-taken`.
 [[nodiscard]] Result<OutputFile> new_card(Session& session, const NewCardRequest& request);
-
-struct ShownCard {
-  std::string name;  ///< as the user named it
-  std::uint64_t size = 0;
-  const CardLayout* layout = nullptr;
-  Confidence confidence = Confidence::certain;
-  Card card;  ///< games bear the catalog's titles
-};
-
-/// `is`: layout id that the user says; may be empty. Errors: `missing`, `no-match` when it is no
-/// card, `damaged`.
-[[nodiscard]] Result<ShownCard> show_card(Session& session, const std::string& card,
-                                          const std::string& is);
 
 /// Writes every picture of every save as `NAME-1.png`, `NAME-2.png` …, at its own size. Gives the
 /// paths. Errors: `name-taken` when one is there and `replace` is not set.
@@ -102,12 +90,5 @@ struct MendReport {
 
 /// Writes a sound card with everything that the damaged one still holds.
 [[nodiscard]] Result<MendReport> mend_card(Session& session, const MendRequest& request);
-
-/// The card save that `CARD:NAME` means; nothing when the text is no such name.
-[[nodiscard]] Result<std::optional<Save>> save_by_name(Session& session, const std::string& text,
-                                                       const std::string& is);
-
-/// A name that any file system takes: what it cannot hold becomes `_`.
-[[nodiscard]] std::string safe_file_name(std::string_view name);
 
 }  // namespace bayswap

@@ -7,9 +7,9 @@
 #include <utility>
 #include <vector>
 
-#include "bayswap/card_file.h"
 #include "bayswap/layout.h"
 #include "bayswap/session.h"
+#include "bayswap/shown_card.h"
 #include "bayswap/state.h"
 
 namespace bayswap {

@@ -7,13 +7,13 @@
 
 namespace bayswap {
 
-/// Why a call did not do what was asked. The numbers are the exit statuses of the tool.
+/// Why a call did not do what was asked.
 enum class Trouble {
-  stopped = 1,    ///< a check said no; nothing was changed
-  usage = 2,      ///< the request itself makes no sense
-  input = 3,      ///< an input is missing, unreadable or damaged
-  place = 4,      ///< the place failed (full, read-only, device gone); nothing is lost
-  read_back = 5,  ///< what was written read back differently; the old content is back
+  stopped,    ///< a check said no; nothing was changed
+  usage,      ///< the request itself makes no sense
+  input,      ///< an input is missing, unreadable or damaged
+  place,      ///< the place failed (full, read-only, device gone); nothing is lost
+  read_back,  ///< what was written read back differently; the old content is back
 };
 
 /// One failure, worded for a person: what is the matter, with which file, and what to do next.

@@ -4,17 +4,14 @@
 #pragma once
 
 #include <cstdint>
-#include <functional>
 #include <optional>
-#include <set>
 #include <string>
 #include <string_view>
 #include <vector>
 
+#include "bayswap/bytes.h"
 #include "bayswap/face.h"
-#include "bayswap/finding.h"
-#include "bayswap/reshape.h"
-#include "bayswap/session.h"
+#include "bayswap/result.h"
 
 namespace bayswap {
 
@@ -61,59 +58,5 @@ struct StateName {
 
 /// Errors: `damaged` when the compression around it is broken, `too-large`.
 [[nodiscard]] Result<StateInfo> read_state(ByteView file, const std::string& name);
-
-/// One filled slot.
-struct StateSlot {
-  std::string slot;
-  Path path;
-  std::uint64_t size = 0;        ///< bytes of the file
-  std::int64_t modified_ns = 0;  ///< since 1970
-  StateInfo info;
-  Findings findings;
-};
-
-/// The slots of one game.
-struct SlotBoard {
-  std::string title;
-  std::optional<System> system;
-  std::vector<StateSlot> slots;  ///< by number
-};
-
-/// The states in a bay, in a folder and below it, or in one file; by game. Errors: `missing`,
-/// `no-match` when there are none.
-[[nodiscard]] Result<std::vector<SlotBoard>> list_states(Session& session,
-                                                         const std::string& place);
-
-struct DigRequest {
-  Path state;
-  std::optional<Path> like;  ///< an older save of the same game
-  std::optional<Path> rom;   ///< names the chip, where no older save is known
-  std::string is;            ///< layout of `like`, or of what is looked for; may be empty
-  int choose = 0;            ///< a candidate's place in the list, from 1; 0: the only one
-  bool replace = false;
-  Path out;
-};
-
-/// One place in a state that may be the save.
-struct DigCandidate {
-  std::string part;
-  std::uint64_t offset = 0;  ///< in the content, unpacked
-  std::uint64_t size = 0;    ///< bytes
-  std::string inside;        ///< of compression further inside; else empty
-  std::string evidence;      ///< what speaks for it, for people
-  bool shown = false;        ///< nothing else can be it
-};
-
-struct Dug {
-  std::vector<OutputFile> outputs;
-  std::vector<DigCandidate> candidates;
-  Findings findings;
-  std::optional<Error> stopped;
-  std::string move;  ///< name for undo(); may be empty
-};
-
-/// Finds the save inside a state and writes it. Nothing is written unless the evidence leaves one
-/// candidate, or the user chose one. Errors: unreadable files; what stops is in the report.
-[[nodiscard]] Result<Dug> dig_state(Session& session, const DigRequest& request);
 
 }  // namespace bayswap

@@ -1,5 +1,5 @@
 // What history does to stay sound and small.
-#include <fmt/format.h>
+#include <fmt/core.h>
 #include <zstd.h>
 
 #include "history/history.h"

@@ -5,9 +5,9 @@
 #include <map>
 #include <memory>
 
-#include "bytes/cursor.h"
+#include "core/bytes/cursor.h"
 #include "history/history.h"
-#include "storage/two_threads.h"
+#include "files/two_threads.h"
 
 namespace bayswap {
 namespace {

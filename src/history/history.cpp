@@ -1,15 +1,15 @@
 #include "history/history.h"
 
-#include <fmt/format.h>
+#include <fmt/core.h>
 
 #include <algorithm>
 #include <charconv>
 
-#include "bytes/cursor.h"
-#include "bytes/fill.h"
-#include "bytes/text.h"
+#include "core/bytes/cursor.h"
+#include "core/bytes/fill.h"
+#include "core/bytes/text.h"
 #include "history/schema.h"
-#include "storage/atomic_write.h"
+#include "files/atomic_write.h"
 
 namespace bayswap {
 namespace {

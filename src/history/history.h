@@ -17,8 +17,8 @@
 #include "bayswap/result.h"
 #include "history/packed_content.h"
 #include "history/sqlite.h"
-#include "storage/turn_lock.h"
-#include "storage/version_digest.h"
+#include "files/turn_lock.h"
+#include "files/version_digest.h"
 
 namespace bayswap {
 

@@ -6,7 +6,7 @@
 #include <vector>
 
 #include "bayswap/result.h"
-#include "storage/version_digest.h"
+#include "files/version_digest.h"
 
 namespace bayswap {
 

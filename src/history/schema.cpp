@@ -1,9 +1,9 @@
 #include "history/schema.h"
 
-#include <fmt/format.h>
+#include <fmt/core.h>
 #include <zstd.h>
 
-#include "bytes/text.h"
+#include "core/bytes/text.h"
 #include "history/history.h"
 
 namespace bayswap {

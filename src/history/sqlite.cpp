@@ -1,13 +1,13 @@
 #include "history/sqlite.h"
 
-#include <fmt/format.h>
+#include <fmt/core.h>
 #include <sqlite3.h>
 
 #include <functional>
 #include <map>
 #include <utility>
 
-#include "bytes/text.h"
+#include "core/bytes/text.h"
 
 namespace bayswap {
 namespace {

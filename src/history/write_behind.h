@@ -6,7 +6,7 @@
 #include <thread>
 
 #include "bayswap/storage.h"
-#include "storage/descriptor.h"
+#include "files/descriptor.h"
 
 namespace bayswap {
 

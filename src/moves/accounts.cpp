@@ -1,8 +1,8 @@
 #include "moves/accounts.h"
 
-#include <fmt/format.h>
+#include <fmt/core.h>
 
-#include "bytes/text.h"
+#include "core/bytes/text.h"
 
 namespace bayswap {
 

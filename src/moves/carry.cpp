@@ -1,15 +1,15 @@
 #include "bayswap/carry.h"
 
-#include <fmt/format.h>
+#include <fmt/core.h>
 
 #include <algorithm>
 #include <map>
 
-#include "bays/file_names.h"
+#include "places/file_names.h"
 #include "bayswap/card_file.h"
-#include "bytes/text.h"
-#include "bytes/time_text.h"
-#include "cards/companion.h"
+#include "core/bytes/text.h"
+#include "core/bytes/time_text.h"
+#include "places/companion.h"
 #include "moves/carry_cards.h"
 #include "moves/carry_checks.h"
 #include "moves/carry_folders.h"
@@ -20,8 +20,8 @@
 #include "moves/package_target.h"
 #include "moves/state_target.h"
 #include "moves/wanted_saves.h"
-#include "storage/archive_storage.h"
-#include "storage/clock.h"
+#include "files/archive_storage.h"
+#include "files/clock.h"
 
 namespace bayswap {
 namespace {

@@ -1,20 +1,20 @@
 #include "moves/carry_cards.h"
-#include "cards/companion.h"
+#include "places/companion.h"
 
-#include <fmt/format.h>
+#include <fmt/core.h>
 
 #include <algorithm>
 
-#include "bays/walk.h"
+#include "places/walk.h"
 #include "bayswap/card_file.h"
 #include "bayswap/folder.h"
 #include "bayswap/naming.h"
-#include "bytes/text.h"
-#include "cards/card_saves.h"
-#include "cards/open_card.h"
+#include "core/bytes/text.h"
+#include "reading/card_saves.h"
+#include "reading/open_card.h"
 #include "moves/mover.h"
 #include "moves/shelf_path.h"
-#include "naming/tags.h"
+#include "core/naming/tags.h"
 
 namespace bayswap {
 namespace {
@@ -386,8 +386,9 @@ Result<std::optional<std::vector<Source>>> read_card_sources(Session& session, c
     if (!layout) return tl::unexpected(layout.error());
     if ((*layout)->info().kind != Kind::card_save) return std::optional<Sources>{};
   }
-  const bool named = is_missing(*session.storage, text);
-  if (named && !split_card_name(session, text)) return std::optional<Sources>{};
+  const SaveAddress address = parse_address(session, text);
+  if (!address.there) return std::optional<Sources>{};
+  const bool named = !address.inside.empty();
   auto found = read_card_saves(session, text, is);
   if (!found) {
     // A plain file or folder that is no card save may still be another kind of save.
@@ -396,11 +397,10 @@ Result<std::optional<std::vector<Source>>> read_card_sources(Session& session, c
   }
   if (const Layout* layout = layouts().find(found->layout); !named && keeps_parts(to, *layout))
     return std::optional<Sources>{};
-  const Path path = named ? Path(split_card_name(session, text)->first) : Path(text);
   Sources sources;
   for (Save& save : found->saves)
-    sources.push_back(source_of(session, std::move(save), path, found->layout, found->modified_ns,
-                                found->findings));
+    sources.push_back(source_of(session, std::move(save), address.path, found->layout,
+                                found->modified_ns, found->findings));
   return std::optional<Sources>(std::move(sources));
 }
 

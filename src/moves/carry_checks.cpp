@@ -1,11 +1,11 @@
 #include "moves/carry_checks.h"
 
-#include <fmt/format.h>
+#include <fmt/core.h>
 
 #include <algorithm>
 
-#include "bytes/fill.h"
-#include "bytes/text.h"
+#include "core/bytes/fill.h"
+#include "core/bytes/text.h"
 
 namespace bayswap {
 namespace {

@@ -1,16 +1,16 @@
 #include "moves/carry_folders.h"
 
-#include <fmt/format.h>
+#include <fmt/core.h>
 
 #include <algorithm>
 
-#include "bays/walk.h"
+#include "places/walk.h"
 #include "bayswap/folder.h"
 #include "bayswap/naming.h"
-#include "bytes/text.h"
-#include "cards/card_saves.h"
-#include "cards/open_card.h"
-#include "folders/find_folders.h"
+#include "core/bytes/text.h"
+#include "reading/card_saves.h"
+#include "reading/open_card.h"
+#include "places/find_folders.h"
 
 namespace bayswap {
 namespace {

@@ -1,19 +1,19 @@
 #include "moves/carry_source.h"
 
-#include <fmt/format.h>
+#include <fmt/core.h>
 
 #include <algorithm>
 #include <map>
 #include <tuple>
 
-#include "bays/walk.h"
+#include "places/walk.h"
 #include "bayswap/folder.h"
 #include "bayswap/naming.h"
-#include "bytes/text.h"
+#include "core/bytes/text.h"
 #include "moves/carry_cards.h"
 #include "moves/carry_folders.h"
-#include "states/found_states.h"
-#include "storage/archive_storage.h"
+#include "reading/found_states.h"
+#include "files/archive_storage.h"
 
 namespace bayswap {
 namespace {

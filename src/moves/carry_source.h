@@ -5,9 +5,9 @@
 #include <string>
 #include <vector>
 
-#include "bays/rom_index.h"
+#include "places/rom_index.h"
 #include "bayswap/carry.h"
-#include "look/inspect.h"
+#include "places/inspect.h"
 
 namespace bayswap {
 

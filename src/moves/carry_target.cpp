@@ -1,21 +1,21 @@
 #include "moves/carry_target.h"
 
-#include <fmt/format.h>
+#include <fmt/core.h>
 
 #include <algorithm>
 #include <set>
 #include <system_error>
 #include <tuple>
 
-#include "bays/name_fields.h"
+#include "places/name_fields.h"
 #include "bayswap/naming.h"
-#include "bytes/text.h"
-#include "layouts/battery/chips.h"
+#include "core/bytes/text.h"
+#include "core/layouts/cartridge/chips.h"
 #include "moves/mover.h"
-#include "moves/part_layouts.h"
+#include "reading/part_layouts.h"
 #include "moves/shelf_path.h"
-#include "naming/tags.h"
-#include "storage/atomic_write.h"
+#include "core/naming/tags.h"
+#include "files/atomic_write.h"
 
 namespace bayswap {
 namespace {

@@ -8,7 +8,7 @@
 #include "bayswap/naming.h"
 #include "moves/carry_checks.h"
 #include "moves/carry_source.h"
-#include "storage/hash.h"
+#include "core/bytes/hash.h"
 
 namespace bayswap {
 

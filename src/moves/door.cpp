@@ -1,12 +1,12 @@
 #include "moves/door.h"
 
-#include <fmt/format.h>
+#include <fmt/core.h>
 
 #include <algorithm>
 
-#include "bytes/text.h"
-#include "storage/atomic_write.h"
-#include "storage/clock.h"
+#include "core/bytes/text.h"
+#include "files/atomic_write.h"
+#include "files/clock.h"
 
 namespace bayswap {
 namespace {

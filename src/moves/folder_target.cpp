@@ -1,22 +1,22 @@
 // Where a save that is a folder goes: its title and account there, or the folder most like it.
-#include <fmt/format.h>
+#include <fmt/core.h>
 
 #include <algorithm>
 #include <set>
 
-#include "bays/file_names.h"
-#include "bays/walk.h"
+#include "places/file_names.h"
+#include "places/walk.h"
 #include "bayswap/folder.h"
 #include "bayswap/naming.h"
-#include "bytes/fill.h"
-#include "bytes/text.h"
-#include "cards/card_saves.h"
-#include "model/sony_names.h"
+#include "core/bytes/fill.h"
+#include "core/bytes/text.h"
+#include "reading/card_saves.h"
+#include "core/model/sony_names.h"
 #include "moves/accounts.h"
 #include "moves/carry_checks.h"
 #include "moves/carry_folders.h"
 #include "moves/shelf_path.h"
-#include "storage/version_digest.h"
+#include "files/version_digest.h"
 
 namespace bayswap {
 namespace {

@@ -1,13 +1,13 @@
 #include "moves/in_use.h"
 
-#include <fmt/format.h>
+#include <fmt/core.h>
 
 #include <chrono>
 #include <thread>
 
-#include "bytes/text.h"
+#include "core/bytes/text.h"
 #include "moves/mover.h"
-#include "storage/clock.h"
+#include "files/clock.h"
 
 namespace bayswap {
 

@@ -1,16 +1,16 @@
 #include "moves/mover.h"
 
-#include <fmt/format.h>
+#include <fmt/core.h>
 
 #include <algorithm>
 #include <set>
 
-#include "bays/walk.h"
-#include "bytes/fill.h"
-#include "bytes/text.h"
+#include "places/walk.h"
+#include "core/bytes/fill.h"
+#include "core/bytes/text.h"
 #include "moves/in_use.h"
-#include "storage/atomic_write.h"
-#include "storage/clock.h"
+#include "files/atomic_write.h"
+#include "files/clock.h"
 
 namespace bayswap {
 namespace {

@@ -1,13 +1,13 @@
 #include "moves/outputs.h"
 
-#include <fmt/format.h>
+#include <fmt/core.h>
 
 #include <algorithm>
 #include <system_error>
 
 #include "moves/mover.h"
 #include "moves/waiting.h"
-#include "storage/atomic_write.h"
+#include "files/atomic_write.h"
 
 namespace bayswap {
 namespace {

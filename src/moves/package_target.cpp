@@ -1,16 +1,16 @@
 #include "moves/package_target.h"
 
-#include <fmt/format.h>
+#include <fmt/core.h>
 
 #include <algorithm>
 #include <set>
 
-#include "bays/walk.h"
+#include "places/walk.h"
 #include "bayswap/card.h"
 #include "bayswap/folder.h"
 #include "bayswap/naming.h"
-#include "bytes/fill.h"
-#include "bytes/text.h"
+#include "core/bytes/fill.h"
+#include "core/bytes/text.h"
 #include "moves/accounts.h"
 #include "moves/mover.h"
 #include "moves/shelf_path.h"

@@ -1,20 +1,20 @@
 #include "bayswap/reshape.h"
 
-#include <fmt/format.h>
+#include <fmt/core.h>
 
 #include <algorithm>
 #include <system_error>
 
-#include "bytes/text.h"
-#include "cards/open_card.h"
-#include "layouts/battery/chips.h"
-#include "look/inspect.h"
+#include "core/bytes/text.h"
+#include "reading/open_card.h"
+#include "core/layouts/cartridge/chips.h"
+#include "places/inspect.h"
 #include "moves/outputs.h"
-#include "moves/part_layouts.h"
+#include "reading/part_layouts.h"
 #include "moves/reshape_card.h"
-#include "states/reshape_state.h"
-#include "storage/atomic_write.h"
-#include "storage/hash.h"
+#include "moves/reshape_state.h"
+#include "files/atomic_write.h"
+#include "core/bytes/hash.h"
 
 namespace bayswap {
 namespace {

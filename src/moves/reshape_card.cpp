@@ -1,17 +1,17 @@
 #include "moves/reshape_card.h"
 
-#include <fmt/format.h>
+#include <fmt/core.h>
 
 #include <algorithm>
 
 #include "bayswap/card_file.h"
 #include "bayswap/folder.h"
-#include "bytes/text.h"
-#include "cards/card_saves.h"
-#include "cards/open_card.h"
+#include "core/bytes/text.h"
+#include "reading/card_saves.h"
+#include "reading/open_card.h"
 #include "moves/outputs.h"
-#include "storage/atomic_write.h"
-#include "storage/hash.h"
+#include "files/atomic_write.h"
+#include "core/bytes/hash.h"
 
 namespace bayswap {
 namespace {

@@ -1,12 +1,12 @@
 // How a unit of a move ends: swapped in, taken back, or left to whoever wrote in between. The same
 // steps serve a run that fails midway and the run after one that was cut off.
-#include <fmt/format.h>
+#include <fmt/core.h>
 
 #include <algorithm>
 
-#include "bytes/text.h"
+#include "core/bytes/text.h"
 #include "moves/mover.h"
-#include "storage/atomic_write.h"
+#include "files/atomic_write.h"
 
 namespace bayswap {
 namespace {

@@ -1,12 +1,12 @@
 #include "moves/shelf_path.h"
 
-#include <fmt/format.h>
+#include <fmt/core.h>
 
 #include <filesystem>
 #include <system_error>
 
-#include "bays/file_names.h"
-#include "bytes/text.h"
+#include "places/file_names.h"
+#include "core/bytes/text.h"
 #include "moves/inside.h"
 
 namespace bayswap {

@@ -1,13 +1,13 @@
 // What a move will swap in, made beside its place.
-#include <fmt/format.h>
+#include <fmt/core.h>
 
 #include <algorithm>
 #include <set>
 
-#include "bays/walk.h"
-#include "bytes/text.h"
+#include "places/walk.h"
+#include "core/bytes/text.h"
 #include "moves/mover.h"
-#include "storage/atomic_write.h"
+#include "files/atomic_write.h"
 
 namespace bayswap {
 namespace {

@@ -1,19 +1,19 @@
 #include "moves/state_target.h"
 
-#include <fmt/format.h>
+#include <fmt/core.h>
 
 #include <algorithm>
 #include <charconv>
 #include <set>
 
-#include "bays/name_fields.h"
-#include "bays/walk.h"
+#include "places/name_fields.h"
+#include "places/walk.h"
 #include "bayswap/naming.h"
 #include "bayswap/state.h"
-#include "bytes/text.h"
+#include "core/bytes/text.h"
 #include "moves/mover.h"
 #include "moves/shelf_path.h"
-#include "states/packing.h"
+#include "core/packing/packing.h"
 
 namespace bayswap {
 namespace {

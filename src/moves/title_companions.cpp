@@ -1,10 +1,10 @@
 // Shared files that a title needs and that lie elsewhere in the tree.
-#include <fmt/format.h>
+#include <fmt/core.h>
 
-#include "bytes/text.h"
+#include "core/bytes/text.h"
 #include "moves/carry_folders.h"
 #include "moves/inside.h"
-#include "storage/version_digest.h"
+#include "files/version_digest.h"
 
 namespace bayswap {
 

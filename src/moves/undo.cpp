@@ -1,14 +1,14 @@
 // Taking moves back.
-#include <fmt/format.h>
+#include <fmt/core.h>
 
 #include <algorithm>
 
 #include "bayswap/carry.h"
-#include "bytes/text.h"
+#include "core/bytes/text.h"
 #include "moves/mover.h"
 #include "moves/waiting.h"
-#include "storage/atomic_write.h"
-#include "storage/clock.h"
+#include "files/atomic_write.h"
+#include "files/clock.h"
 
 namespace bayswap {
 namespace {

@@ -1,15 +1,16 @@
 #include "moves/wanted_saves.h"
 
-#include <fmt/format.h>
+#include <fmt/core.h>
 
 #include <algorithm>
 #include <iterator>
 
-#include "bytes/text.h"
+#include "core/bytes/text.h"
 #include "moves/carry_cards.h"
 #include "moves/carry_folders.h"
 #include "moves/carry_target.h"
-#include "storage/archive_storage.h"
+#include "files/archive_storage.h"
+#include "reading/save_address.h"
 
 namespace bayswap {
 namespace {
@@ -43,13 +44,12 @@ class Wanted {
     std::string bay_name = request_.from;
     std::string name = save;
     if (bay_name.empty()) {
-      const std::size_t colon = save.find(':');
-      const bool file = !is_missing(*session_.storage, save);
-      if (!file && colon != std::string::npos && session_.bays.find(save.substr(0, colon))) {
-        bay_name = save.substr(0, colon);
-        name = save.substr(colon + 1);
+      const SaveAddress address = parse_address(session_, save);
+      if (!address.bay.empty()) {
+        bay_name = address.bay;
+        name = address.inside;
       } else {
-        if (file)
+        if (address.there && address.inside.empty())
           if (auto whole = check_archive(save); !whole) return tl::unexpected(whole.error());
         auto folders = read_folder_sources(session_, save, request_);
         if (!folders) return tl::unexpected(folders.error());

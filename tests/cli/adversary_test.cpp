@@ -5,6 +5,7 @@
 #include <fstream>
 
 #include "history/history.h"
+#include "built_paths.h"
 #include "support/card_zoo.h"
 #include "support/tool.h"
 
@@ -167,7 +168,7 @@ TEST_P(Adversary, NothingIsLost) {
   std::size_t operations = 0;
   std::ifstream(folder_ / "count") >> operations;
   ASSERT_GT(operations, 10U);
-  // Every build tries a few of each; BAYSWAP_ROUNDS says how many.
+  // Every build tries a few of each (support/rounds.h).
   const auto tries = static_cast<std::size_t>(test::rounds(3));
   const std::size_t stride = std::max<std::size_t>(1, operations / tries);
   std::size_t runs = 0;

@@ -4,7 +4,8 @@
 #include <fstream>
 
 #include "history/sqlite.h"
-#include "storage/archive.h"
+#include "core/packing/archive.h"
+#include "built_paths.h"
 #include "support/card_zoo.h"
 #include "support/tar.h"
 #include "support/tool.h"

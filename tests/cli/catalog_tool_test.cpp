@@ -1,8 +1,8 @@
 // The catalog, a whole bay in one table, and carrying in bulk, as a person uses them.
 #include <gmock/gmock.h>
 
-#include "bytes/sha1.h"
-#include "bytes/text.h"
+#include "core/bytes/sha1.h"
+#include "core/bytes/text.h"
 #include "support/tool.h"
 
 namespace bayswap {

@@ -8,6 +8,7 @@
 #include <csignal>
 #include <thread>
 
+#include "built_paths.h"
 #include "support/card_zoo.h"
 #include "support/tool.h"
 

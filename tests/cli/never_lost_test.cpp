@@ -6,6 +6,7 @@
 #include <fstream>
 #include <thread>
 
+#include "built_paths.h"
 #include "bayswap/card_file.h"
 #include "history/history.h"
 #include "support/card_zoo.h"

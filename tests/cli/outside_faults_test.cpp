@@ -4,6 +4,7 @@
 #include <algorithm>
 #include <fstream>
 
+#include "built_paths.h"
 #include "support/card_zoo.h"
 #include "support/tool.h"
 
@@ -143,7 +144,7 @@ TEST_P(OutsideFaultsIn, LeaveTheOldOrTheNew) {
   const std::size_t operations = counted();
   const Files wanted = files_in(folder_ / place);
   ASSERT_GT(operations, 5U);
-  // Every build tries a few; BAYSWAP_ROUNDS says how many of each kind.
+  // Every build tries a few of each kind (support/rounds.h).
   const auto tries = static_cast<std::size_t>(test::rounds(4));
   const std::size_t stride = std::max<std::size_t>(1, operations / tries);
   std::size_t injected = 0;

@@ -9,7 +9,7 @@
 #include "support/bytes.h"
 #include "support/card_zoo.h"
 #include "support/folder.h"
-#include "versions/pack_ahead.h"
+#include "history/pack_ahead.h"
 
 namespace bayswap {
 namespace {

@@ -3,7 +3,7 @@
 #include "support/failing_storage.h"
 #include "support/world.h"
 
-#include "bytes/order.h"
+#include "core/bytes/order.h"
 #include "demo/makers.h"
 
 namespace bayswap {

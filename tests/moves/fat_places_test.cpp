@@ -1,7 +1,7 @@
 // Places whose file system folds names, or is FAT.
 #include <gmock/gmock.h>
 
-#include "bays/file_names.h"
+#include "places/file_names.h"
 #include "support/fat_storage.h"
 #include "support/world.h"
 

@@ -1,9 +1,9 @@
 // Carries of folders through the library.
 #include "bayswap/folder.h"
-#include "folders/find_folders.h"
+#include "places/find_folders.h"
 #include "history/history.h"
 #include "moves/mover.h"
-#include "storage/atomic_write.h"
+#include "files/atomic_write.h"
 #include "support/golden_titles.h"
 #include "support/world.h"
 

@@ -2,7 +2,7 @@
 // history, what is said. tests/cli/adversary_test.cpp does the same at every system call.
 #include "bayswap/versions.h"
 #include "history/history.h"
-#include "storage/hash.h"
+#include "core/bytes/hash.h"
 #include "support/failing_storage.h"
 #include "support/world.h"
 

@@ -1,6 +1,6 @@
 #include "bayswap/reshape.h"
 
-#include "bytes/order.h"
+#include "core/bytes/order.h"
 #include "demo/makers.h"
 #include "support/world.h"
 

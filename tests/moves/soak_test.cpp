@@ -289,9 +289,10 @@ TEST_F(Soak, TheModelPredictsEveryFile) {
       "%d operations: %zu written, %zu undone (%zu after others wrote), %zu played, %zu "
       "versions kept\n",
       wanted, written_, undone_, refused_, played_, kept_.size());
-  EXPECT_GT(written_, 30U);
-  EXPECT_GT(undone_, 10U);
-  EXPECT_GT(refused_, 3U);
+  const auto some = static_cast<std::size_t>(wanted);
+  EXPECT_GT(written_, some / 10);
+  EXPECT_GT(undone_, some / 30);
+  EXPECT_GT(refused_, some / 100);
   Session session = open();
   const auto checked = verify_history(session);
   ASSERT_TRUE(checked);

@@ -1,7 +1,6 @@
 // Every layout of a card with saves that fit it, for tests that hold for all of them.
 #pragma once
 
-#include <cstdlib>
 #include <random>
 #include <string>
 #include <vector>
@@ -9,6 +8,7 @@
 #include "bayswap/card.h"
 #include "support/golden_packages.h"
 #include "support/golden_small_cards.h"
+#include "support/rounds.h"
 
 namespace bayswap::test {
 
@@ -21,13 +21,6 @@ class Numbers {
  private:
   std::mt19937 engine_;
 };
-
-/// How often a random test runs: a few times in every build, as often as BAYSWAP_ROUNDS says when
-/// figures are measured.
-inline int rounds(int usual) {
-  const char* wanted = std::getenv("BAYSWAP_ROUNDS");
-  return wanted == nullptr ? usual : std::atoi(wanted);
-}
 
 inline const CardLayout& card_layout(std::string_view id) {
   return *as_card(*find_layout(id));

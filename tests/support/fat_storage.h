@@ -2,7 +2,7 @@
 #pragma once
 
 #include "bayswap/storage.h"
-#include "bytes/text.h"
+#include "core/bytes/text.h"
 
 namespace bayswap::test {
 

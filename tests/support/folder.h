@@ -13,7 +13,7 @@
 #include <string>
 
 #include "bayswap/storage.h"
-#include "storage/hash.h"
+#include "core/bytes/hash.h"
 
 namespace bayswap::test {
 

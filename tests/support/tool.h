@@ -7,6 +7,7 @@
 #include <string>
 #include <vector>
 
+#include "built_paths.h"
 #include "support/program.h"
 #include "support/world.h"
 

@@ -1,0 +1,235 @@
+#include "cli/story.h"
+
+#include <fmt/core.h>
+
+#include <filesystem>
+#include <ostream>
+#include <system_error>
+
+#include "cli/render/style.h"
+#include "demo/world.h"
+
+namespace bayswap::cli {
+namespace {
+
+std::string quoted(const std::string& word) {
+  return word.find_first_of(" ()&") == std::string::npos ? word : "\"" + word + "\"";
+}
+
+class Teller {
+ public:
+  Teller(const Path& folder, const Surroundings& surroundings)
+      : out_(surroundings.out),
+        style_(surroundings.colour, surroundings.width),
+        surroundings_{demo::places(folder), surroundings.out, surroundings.out, surroundings.colour,
+                      surroundings.width} {}
+
+  void scene(const std::string& title, const std::string& thought) {
+    ++scene_;
+    out_ << "\n"
+         << style_.paint(Tone::title, fmt::format("{}. {}", scene_, title)) << "\n"
+         << wrapped(thought, style_.width(), 0) << "\n";
+  }
+
+  void say(const std::string& thought) {
+    out_ << "\n" << wrapped(thought, style_.width(), 0) << "\n";
+  }
+
+  // Runs a command as a person would type it, and remembers when it ends otherwise than told.
+  void run(const std::vector<std::string>& words, int expected = 0) {
+    std::string line = "$ bayswap";
+    for (const std::string& word : words) line += " " + quoted(word);
+    out_ << "\n" << style_.paint(Tone::good, line) << "\n";
+    const int status = run_tool(words, surroundings_);
+    if (status == expected) return;
+    out_ << style_.paint(
+                Tone::bad,
+                fmt::format("(the story expected exit status {}, this was {})", expected, status))
+         << "\n";
+    surprised_ = true;
+  }
+
+  void expect(const Result<void>& outcome) { surprised_ = surprised_ || !outcome; }
+  [[nodiscard]] int status() const { return surprised_ ? 1 : 0; }
+
+ private:
+  std::ostream& out_;
+  Style style_;
+  Surroundings surroundings_;
+  int scene_ = 0;
+  bool surprised_ = false;
+};
+
+void tell_of_places(Teller& story) {
+  story.scene(
+      "Three places",
+      "A reader has dumped some cartridges. The den's programs keep their saves in one "
+      "folder, one container for each game. The ferry handheld keeps saves beside the ROMs. "
+      "Nothing about these habits is built in: Bay Swap looks at what lies there.");
+  story.run({"bay", "learn", "reader", "reader"});
+  story.run({"bay", "learn", "den", "den"});
+  story.run({"bay", "learn", "ferry", "ferry"});
+}
+
+void tell_of_dumps(Teller& story) {
+  story.scene("What did the reader bring?", "One chip of one game, in the order of the hardware.");
+  story.run({"look", "reader/Copper Tide (America).sra", "reader/Glacier Post (America).mpk"});
+  story.scene("Into the den",
+              "First the plan: it writes nothing and says what would happen, and why.");
+  story.run({"carry", "reader:Copper Tide", "--to", "den", "--plan"});
+  story.run({"carry", "reader:Copper Tide", "--to", "den"});
+  story.say(
+      "Glacier Post keeps its progress in an EEPROM and on a controller pak. Both find their "
+      "place in the one container; what else is in it stays.");
+  story.run({"carry", "reader:Glacier Post", "--to", "den"});
+}
+
+void tell_of_return(Teller& story, const Path& folder) {
+  story.scene("An evening later",
+              "Copper Tide was played in the den. The newer progress goes back as a chip file that "
+              "the cartridge can take.");
+  story.expect(demo::play_evening(folder / "den/saves/Copper Tide (America).srm"));
+  story.run({"carry", "den:Copper Tide", "--to", "reader"});
+}
+
+void tell_of_names_and_clocks(Teller& story) {
+  story.scene("The right name",
+              "The reader called it LANTERN DRIFT. The den has the European and the Japanese ROM: "
+              "the header of the reader's own ROM says which of them it is.");
+  story.run({"carry", "reader:LANTERN DRIFT", "--to", "den"});
+  story.scene(
+      "The clock keeps running",
+      "Tin Orchard's cartridge has a clock. The handheld stores it in 44 bytes, the den in 48.");
+  story.run({"carry", "ferry:Tin Orchard", "--to", "den"});
+}
+
+void tell_of_refusals(Teller& story) {
+  story.scene("What cannot work is not done", "A dead battery gives a file, but no progress.");
+  story.run({"carry", "reader/dead battery/Lantern Drift.srm", "--to", "den", "--rom",
+             "den/roms/snes/Lantern Drift (Europe).sfc"},
+            1);
+  story.say("This one is named like a save, but it is the snapshot of a program.");
+  story.run({"carry", "downloads/Lantern Drift (Europe).srm", "--to", "den"}, 1);
+  story.say("And this one belongs to the European game; the den has the American one.");
+  story.run({"carry", "downloads/Copper Tide (Europe).sra", "--to", "den"}, 1);
+}
+
+void tell_of_a_drawer(Teller& story) {
+  story.scene("A drawer of cartridges",
+              "Which chip, which order, is it alive? The ROMs say, and so do the bytes.");
+  story.run({"look", "drawer/Quarry Choir.srm", "drawer/Moss & Motor (Europe).gba",
+             "drawer/Lighthouse Ledger.sav"});
+  story.say("Two dumps of one cartridge that should be the same:");
+  story.run({"look", "drawer/Ember Atlas.sav", "drawer/Ember Atlas (second dump).sav"});
+}
+
+void tell_of_cards(Teller& story) {
+  story.scene("Memory cards",
+              "A card is a set of saves plus free space. This one came from the den.");
+  story.run({"bay", "learn", "attic", "attic"});
+  story.run({"card", "show", "den/cards/left.card"});
+  story.say(
+      "The attic's console has a European card: a game does not see saves of another region.");
+  story.run({"carry", "attic:BESLES-00418NIGHT", "--to", "den", "--plan"}, 1);
+  story.say("Velvet Signal goes to the attic, onto a card with an error-correcting code.");
+  story.run({"carry", "den:BASLUS-20731VELVET", "--to", "attic"});
+  story.say("And this card is one that its console calls failed.");
+  story.run({"card", "mend", "downloads/failed.card", "-o", "rescued.card"});
+}
+
+void tell_of_versions(Teller& story) {
+  story.scene("What was there last week?",
+              "Everything that was replaced or written is in history. What is there now goes there "
+              "on request, and any version can come back.");
+  story.run({"keep", "den", "--reason", "before the weekend"});
+  story.run({"history", "den:Copper Tide"});
+  story.run({"restore", "den:Copper Tide", "--at", "v2"});
+  story.run({"undo"});
+  story.run({"history", "verify"});
+}
+
+void tell_of_small_cards(Teller& story) {
+  story.scene("Small cards",
+              "Consoles keep saves inside, in controllers, and in cartridges: cards all the same. "
+              "Brass Meridian moves from the console's own memory onto a cartridge.");
+  story.run({"card", "put", "closet/meridian cartridge.bram",
+             "closet/meridian internal.bram:MERIDIAN_02"});
+  story.run({"card", "show", "closet/meridian cartridge.bram"});
+  story.say("A controller pak inside a container is a card too.");
+  story.run({"card", "show", "den/saves/Glacier Post (America).srm:pak1"});
+}
+
+void tell_of_titles(Teller& story) {
+  story.scene(
+      "Titles",
+      "Newer consoles keep saves as folders under hex ids and accounts. The desk has copies; "
+      "the console plays under another account.");
+  story.run({"bay", "learn", "desk", "cabinet/desk"});
+  story.run({"bay", "learn", "console", "cabinet/console"});
+  story.run({"carry", "desk:Halyard", "--to", "console"});
+  story.say("This game needs a file that its neighbours share; it goes along.");
+  story.run({"carry", "desk:Kite Foundry", "--to", "console"});
+  story.run({"carry", "desk:Northern Relay", "--to", "console"});
+  story.say(
+      "Packages have names that say nothing. What they hold, and how they call themselves, stands "
+      "inside; the console's profile decides where one goes.");
+  const std::string freight = "cabinet/desk/x360/E000014A5B6C7D8E/58360801/00000001/";
+  story.run({"card", "show", freight + "FREIGHT01"});
+  story.run({"carry", freight + "FREIGHT01", "--to", "console"});
+  story.run({"carry", "desk:Saltmarsh Circuit", "--to", "console"});
+}
+
+void tell_of_states(Teller& story) {
+  story.scene(
+      "Save states",
+      "Dune Semaphore's console has no save chips, so its players have states. The wharf and the "
+      "pier run the same program; the shed runs another one.");
+  for (const char* bay : {"wharf", "pier", "shed"}) story.run({"bay", "learn", bay, bay});
+  story.run({"state", "list", "wharf"});
+  story.run({"carry", "wharf/states/Dune Semaphore (1982) (Quay Works).st5", "--to", "pier",
+             "--slot", "free"});
+  story.run({"carry", "wharf/states/Dune Semaphore (1982) (Quay Works).st5", "--to", "shed"}, 1);
+  story.say(
+      "Of a program that is gone, only a state is left. An older save shows where in it the newer "
+      "one "
+      "lies.");
+  story.run({"state", "dig", "wreck/Lantern Drift.state4", "--like",
+             "wreck/Lantern Drift, last summer.srm", "-o", "Lantern Drift, dug out.srm"});
+}
+
+void tell_of_undo(Teller& story) {
+  story.scene(
+      "Second thoughts",
+      "The last move brought Saltmarsh Circuit to the console. It can be taken back to the byte, "
+      "and so can the one before.");
+  story.run({"undo"});
+  story.run({"undo"});
+}
+
+}  // namespace
+
+int tell_story(const Path& folder, const Surroundings& surroundings) {
+  std::error_code problem;
+  const Path before = std::filesystem::current_path(problem);
+  std::filesystem::current_path(folder, problem);
+  if (problem) return static_cast<int>(Trouble::place);
+  Teller story(folder, surroundings);
+  surroundings.out << "The demo world is in " << folder.string() << "\n";
+  tell_of_places(story);
+  tell_of_dumps(story);
+  tell_of_return(story, folder);
+  tell_of_names_and_clocks(story);
+  tell_of_refusals(story);
+  tell_of_a_drawer(story);
+  tell_of_cards(story);
+  tell_of_small_cards(story);
+  tell_of_states(story);
+  tell_of_titles(story);
+  tell_of_undo(story);
+  tell_of_versions(story);
+  story.say(fmt::format("Look around in {}; it is yours to try things on.", folder.string()));
+  std::filesystem::current_path(before, problem);
+  return story.status();
+}
+
+}  // namespace bayswap::cli

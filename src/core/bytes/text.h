@@ -1,0 +1,50 @@
+// Text from hostile bytes, made safe to compare and show.
+#pragma once
+
+#include <string>
+#include <string_view>
+#include <vector>
+
+#include "bayswap/bytes.h"
+
+namespace bayswap {
+
+/// The bytes as printable ASCII, cut at the first NUL, without blanks at the ends. Other bytes
+/// become `?`.
+[[nodiscard]] std::string ascii_text(ByteView bytes);
+
+/// The same with its blanks kept: names of files may begin or end with them.
+[[nodiscard]] std::string name_text(ByteView bytes);
+
+/// True when every byte is printable ASCII (0x20 to 0x7E).
+[[nodiscard]] bool is_printable(ByteView bytes);
+
+/// Text safe for a terminal: valid UTF-8 stays, control characters and broken sequences become `?`.
+[[nodiscard]] std::string safe_text(std::string_view text);
+
+[[nodiscard]] std::string lower_ascii(std::string_view text);
+/// The text with `by` for each `what`, from the left.
+[[nodiscard]] std::string replaced(std::string text, std::string_view what, std::string_view by);
+[[nodiscard]] std::string upper_ascii(std::string_view text);
+
+/// Two lower-case digits for each byte.
+[[nodiscard]] std::string hex_text(ByteView bytes);
+[[nodiscard]] ByteView as_bytes(std::string_view text);
+
+/// A title reduced to what people compare: lower-case words, without tags in round or square
+/// brackets, punctuation or accents of spelling.
+[[nodiscard]] std::string plain_title(std::string_view title);
+
+/// The items with a separator between them.
+[[nodiscard]] std::string joined(const std::vector<std::string>& items, std::string_view separator);
+
+/// `12,345`.
+[[nodiscard]] std::string grouped(std::uint64_t number);
+/// `1 block`, `1,022 blocks`.
+[[nodiscard]] std::string counted(std::uint64_t number, std::string_view word);
+/// `512 B`, `32 KiB`, `290 KiB`, `8 MiB`; exact where it can be.
+[[nodiscard]] std::string size_text(std::uint64_t bytes);
+/// `a`, `a and b`, `a, b and c`.
+[[nodiscard]] std::string list_text(const std::vector<std::string>& items);
+
+}  // namespace bayswap

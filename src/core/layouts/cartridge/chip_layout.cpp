@@ -1,0 +1,270 @@
+#include "core/layouts/cartridge/chip_layout.h"
+
+#include <fmt/core.h>
+
+#include <algorithm>
+
+#include "core/bytes/cursor.h"
+#include "core/bytes/fill.h"
+#include "core/bytes/order.h"
+#include "core/bytes/text.h"
+#include "core/layouts/cartridge/byte_order_evidence.h"
+#include "core/layouts/cartridge/chips.h"
+#include "core/layouts/cartridge/health.h"
+#include "core/layouts/cartridge/signatures.h"
+
+namespace bayswap {
+namespace {
+
+bool is_doubled(Arrangement arrangement) {
+  return arrangement == Arrangement::odd || arrangement == Arrangement::even;
+}
+
+std::uint64_t stored_size(std::uint64_t body, Arrangement arrangement) {
+  return is_doubled(arrangement) ? body * 2 : body;
+}
+
+std::size_t data_offset(Arrangement arrangement) {
+  return arrangement == Arrangement::odd ? 1 : 0;
+}
+
+std::size_t unit_of(Arrangement arrangement) {
+  switch (arrangement) {
+    case Arrangement::swap16: return 2;
+    case Arrangement::swap32: return 4;
+    case Arrangement::reverse8: return 8;
+    default: return 1;
+  }
+}
+
+// The filler of a doubled file, from its first pair; 0x00 when there is none.
+std::byte filler_of(ByteView stored, Arrangement arrangement) {
+  const std::size_t at = 1 - data_offset(arrangement);
+  return at < stored.size() ? stored[at] : kErasedZero;
+}
+
+bool filler_is_uniform(ByteView stored, Arrangement arrangement) {
+  const std::byte filler = filler_of(stored, arrangement);
+  if (!is_erased(ByteView(&filler, 1))) return false;
+  for (std::size_t at = 1 - data_offset(arrangement); at < stored.size(); at += 2)
+    if (stored[at] != filler) return false;
+  return true;
+}
+
+}  // namespace
+
+Bytes straighten(ByteView stored, Arrangement arrangement) {
+  if (!is_doubled(arrangement)) {
+    Bytes chip(stored.begin(), stored.end());
+    reverse_units(chip, unit_of(arrangement));
+    return chip;
+  }
+  Bytes chip(stored.size() / 2);
+  for (std::size_t i = 0; i < chip.size(); ++i) chip[i] = stored[2 * i + data_offset(arrangement)];
+  return chip;
+}
+
+Bytes arrange(ByteView chip, Arrangement arrangement, std::byte filler) {
+  if (!is_doubled(arrangement)) return straighten(chip, arrangement);
+  Bytes stored(chip.size() * 2, filler);
+  for (std::size_t i = 0; i < chip.size(); ++i) stored[2 * i + data_offset(arrangement)] = chip[i];
+  return stored;
+}
+
+/// Where the chip lies in a file: stored bytes (chip and padding), then a trailer.
+struct ChipLayout::Frame {
+  std::uint64_t stored = 0;  ///< bytes of the file that are chip or padding
+  std::uint64_t chip = 0;    ///< capacity of the chip in them
+  bool mirrored = false;     ///< the padding repeats the chip
+};
+
+ChipLayout::ChipLayout(ChipSpec spec) : spec_(std::move(spec)) {
+  info_.id = spec_.id;
+  info_.system = spec_.system;
+  info_.kind = Kind::battery;
+  info_.summary = spec_.summary;
+  info_.parts = {spec_.part};
+  for (const std::uint64_t size : spec_.body_sizes)
+    info_.file_sizes.push_back(stored_size(size, spec_.arrangement));
+  smallest_first_ = spec_.body_sizes;
+  std::ranges::sort(smallest_first_);
+}
+
+std::optional<std::uint64_t> ChipLayout::stored_size_of(std::uint64_t file,
+                                                        const Hints& hints) const {
+  if (const auto chip = hinted_size(hints, spec_.part))
+    if (file == stored_size(*chip, spec_.arrangement)) return file;
+  std::optional<std::uint64_t> best;
+  for (const std::uint64_t size : info_.file_sizes)
+    if (file >= size && file - size < kTrailerLimit && (!best || size > *best)) best = size;
+  return best;
+}
+
+std::optional<ChipLayout::Frame> ChipLayout::frame_of(ByteView file, const Hints& hints) const {
+  const auto stored = stored_size_of(file.size(), hints);
+  if (!stored) return std::nullopt;
+  Frame frame{*stored, is_doubled(spec_.arrangement) ? *stored / 2 : *stored, false};
+  const ByteView body = file.first(static_cast<std::size_t>(*stored));
+  // A smaller chip that was padded: the game's own size tells, or the bytes repeat.
+  const auto hinted = hinted_size(hints, spec_.part);
+  if (hinted && *hinted < frame.chip) {
+    const Bytes whole = straighten(body, spec_.arrangement);
+    if (!can_shrink(whole, static_cast<std::size_t>(*hinted))) return frame;
+    frame.mirrored = !is_erased(ByteView(whole).subspan(static_cast<std::size_t>(*hinted)));
+    frame.chip = *hinted;
+    return frame;
+  }
+  if (hinted || is_erased(body)) return frame;
+  for (const std::uint64_t size : smallest_first_) {
+    if (size >= frame.chip) break;
+    const std::uint64_t period = stored_size(size, spec_.arrangement);
+    if (!repeats(body, static_cast<std::size_t>(period)) || has_short_period(body)) continue;
+    frame.chip = size;
+    frame.mirrored = true;
+    break;
+  }
+  return frame;
+}
+
+std::optional<Match> ChipLayout::recognise(ByteView file, const Hints& hints) const {
+  if (hints.system && *hints.system != spec_.system) return std::nullopt;
+  const auto frame = frame_of(file, hints);
+  if (!frame) return std::nullopt;
+  const ByteView body = file.first(static_cast<std::size_t>(frame->stored));
+  if (is_doubled(spec_.arrangement) &&
+      (is_erased(body) || !filler_is_uniform(body, spec_.arrangement)))
+    return std::nullopt;
+  if (bears_signature(spec_.system, spec_.part)) {
+    if (!is_doubled(spec_.arrangement) && unit_of(spec_.arrangement) == 1)
+      return judge_signature(spec_.system, body);
+    return judge_signature(spec_.system, straighten(body, spec_.arrangement));
+  }
+  auto match = match_by_hints(spec_.system, spec_.part, frame->chip, hints);
+  if (!match) return std::nullopt;
+  // An unknown trailer or an unusual capacity makes the size say less; small files with something
+  // behind them are mostly something else.
+  constexpr std::uint64_t kSmall = 0x2000;
+  const bool usual = spec_.usual_sizes == 0 || frame->chip <= spec_.usual_sizes;
+  const bool trailer = file.size() != frame->stored;
+  const bool proven = match->confidence == Confidence::certain;
+  if (trailer) match->confidence = std::min(match->confidence, Confidence::likely);
+  if (!proven && (!usual || (trailer && frame->stored < kSmall)))
+    match->confidence = Confidence::possible;
+  if (is_doubled(spec_.arrangement)) {
+    match->by_content = true;
+    match->reason += ", and every other byte is filler";
+  }
+  return by_order(*match, body, hints);
+}
+
+// Chips that are found in several byte orders: what can be read decides, else the chip's own order.
+Match ChipLayout::by_order(Match match, ByteView body, const Hints& hints) const {
+  if (spec_.orders.empty()) return match;
+  const std::size_t own = unit_of(spec_.arrangement);
+  const std::size_t unit = hints.readable_unit
+                               ? *hints.readable_unit
+                               : judge_byte_order(body, hints.words, spec_.orders).value_or(0);
+  if (unit == own) {
+    match.reason += ", and the content reads in this order";
+    // Plain text speaks for an order, not for a family; turned text speaks for both.
+    match.by_content = own != 1 || hints.system.has_value();
+    return match;
+  }
+  if (unit == 0 && own == 1) {
+    match.confidence = std::min(match.confidence, Confidence::likely);
+    match.reason += "; the byte order is assumed";
+    return match;
+  }
+  return {Confidence::possible, match.reason, false};
+}
+
+Result<Content> ChipLayout::read(ByteView file, const Hints& hints) const {
+  const auto frame = frame_of(file, hints);
+  if (!frame) return wrong_size(info_, file.size());
+  const auto stored = static_cast<std::size_t>(frame->stored);
+  Bytes chip = straighten(file.first(stored), spec_.arrangement);
+  Content content;
+  if (chip.size() > frame->chip) {
+    content.findings.push_back(
+        {Level::note, "padded",
+         fmt::format("the file holds {}, the chip {}: the rest {}", size_text(chip.size()),
+                     size_text(frame->chip), frame->mirrored ? "repeats it" : "is erased"),
+         ""});
+    chip.resize(static_cast<std::size_t>(frame->chip));
+  }
+  Save save;
+  save.system = spec_.system;
+  save.kind = Kind::battery;
+  save.parts.push_back(make_part(spec_.system, spec_.part, std::move(chip)));
+  if (auto half = judge_half_written(save.parts.front()))
+    content.findings.push_back(std::move(*half));
+  if (auto inside = judge_contents(spec_.system, save.parts.front().data))
+    content.findings.push_back(std::move(*inside));
+  content.saves.push_back(std::move(save));
+  const ByteView rest = file.subspan(stored);
+  content.trailer.assign(rest.begin(), rest.end());
+  return content;
+}
+
+// Without a mould: the game's capacity, else the part's own, in one of the sizes of the layout.
+std::uint64_t ChipLayout::size_for(const Part& part, const Hints& hints) const {
+  if (const auto hinted = hinted_size(hints, spec_.part)) return *hinted;
+  const std::uint64_t size = part.data.size();
+  const auto& sizes = spec_.body_sizes;
+  if (std::find(sizes.begin(), sizes.end(), size) != sizes.end()) return size;
+  const auto larger = std::min_element(sizes.begin(), sizes.end(), [&](auto a, auto b) {
+    return std::pair(a < size, a) < std::pair(b < size, b);
+  });
+  return *larger >= size ? *larger : *std::max_element(sizes.begin(), sizes.end());
+}
+
+Result<Written> ChipLayout::write(const WriteRequest& request) const {
+  if (request.saves.size() != 1)
+    return fail(Trouble::stopped, "no-match",
+                fmt::format("{} holds one save, not {}", info_.id, request.saves.size()));
+  const Save& save = request.saves.front();
+  const Part* part = save.part(spec_.part);
+  if (part == nullptr || save.system != spec_.system)
+    return fail(Trouble::stopped, "no-match",
+                fmt::format("the save has no {} {} to write as {}", to_string(spec_.system),
+                            spec_.part, info_.id),
+                "see 'bayswap layouts' for the layouts of its system");
+  Written written;
+  add_losses(save, {spec_.part}, info_.id, written.losses);
+  Frame frame;
+  std::byte padding = spec_.erased;
+  ByteView trailer;
+  if (request.mould) {
+    const auto found = frame_of(*request.mould, request.hints);
+    if (!found)
+      return fail(Trouble::stopped, "mould-differs",
+                  fmt::format("the file to imitate is no {}: {} bytes", info_.id,
+                              grouped(request.mould->size())));
+    frame = *found;
+    const ByteView body = request.mould->first(static_cast<std::size_t>(frame.stored));
+    if (frame.stored > stored_size(frame.chip, spec_.arrangement)) padding = body.back();
+    trailer = request.mould->subspan(static_cast<std::size_t>(frame.stored));
+  } else {
+    frame.chip = size_for(*part, request.hints);
+    frame.stored = stored_size(frame.chip, spec_.arrangement);
+  }
+  auto chip = resized(*part, frame.chip, spec_.erased, written.losses);
+  if (!chip) {
+    chip = part->data;
+    chip->resize(static_cast<std::size_t>(frame.chip));
+  }
+  const std::size_t own = chip->size();
+  chip->resize(
+      static_cast<std::size_t>(is_doubled(spec_.arrangement) ? frame.stored / 2 : frame.stored),
+      padding);
+  if (frame.mirrored)
+    for (std::size_t i = own; i < chip->size(); ++i) (*chip)[i] = (*chip)[i - own];
+  written.bytes = arrange(*chip, spec_.arrangement, kErasedZero);
+  if (request.mould && is_doubled(spec_.arrangement))
+    for (std::size_t at = 1 - data_offset(spec_.arrangement); at < written.bytes.size(); at += 2)
+      written.bytes[at] = (*request.mould)[at];
+  written.bytes.insert(written.bytes.end(), trailer.begin(), trailer.end());
+  return written;
+}
+
+}  // namespace bayswap

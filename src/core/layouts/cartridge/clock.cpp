@@ -1,0 +1,86 @@
+#include "core/layouts/cartridge/clock.h"
+
+#include <fmt/core.h>
+
+#include <algorithm>
+#include <array>
+#include <limits>
+
+#include "core/bytes/cursor.h"
+#include "core/bytes/fill.h"
+#include "core/bytes/text.h"
+
+namespace bayswap {
+namespace {
+
+// Register order in the trailer; the second five are the latched copies.
+struct Register {
+  const char* name;
+  std::uint32_t most;
+};
+constexpr std::array<Register, 5> kRegisters{{{"seconds", 59},
+                                              {"minutes", 59},
+                                              {"hours", 23},
+                                              {"low day byte", 255},
+                                              {"high day byte", 0xC1}}};
+
+std::uint32_t register_at(ByteView clock, std::size_t index) {
+  return Cursor(clock).u32le(index * 4);
+}
+
+std::uint64_t time_of(ByteView clock) {
+  Cursor cursor(clock);
+  return clock.size() == kClock48 ? cursor.u64le(kClockRegisters) : cursor.u32le(kClockRegisters);
+}
+
+bool is_clock_size(ByteView clock) {
+  return clock.size() == kClock44 || clock.size() == kClock48;
+}
+
+}  // namespace
+
+bool looks_like_clock(ByteView clock) {
+  if (!is_clock_size(clock)) return false;
+  for (std::size_t i = 0; i < 2 * kRegisters.size(); ++i)
+    if (register_at(clock, i) > 0xFF) return false;
+  return true;
+}
+
+bool clock_is_blank(ByteView clock) {
+  return is_erased(clock);
+}
+
+bool same_clock(ByteView a, ByteView b) {
+  if (!is_clock_size(a) || !is_clock_size(b))
+    return std::equal(a.begin(), a.end(), b.begin(), b.end());
+  return std::equal(a.begin(), a.begin() + kClockRegisters, b.begin()) && time_of(a) == time_of(b);
+}
+
+Bytes clock_as(ByteView clock, std::size_t width, Findings& losses) {
+  Bytes out(width, kErasedZero);
+  if (!is_clock_size(clock)) return out;
+  std::copy_n(clock.begin(), kClockRegisters, out.begin());
+  const std::uint64_t time = time_of(clock);
+  if (width == kClock44 && time > std::numeric_limits<std::uint32_t>::max())
+    losses.push_back({Level::error, "loses-parts",
+                      "the time of the clock lies past the year 2106 and does not fit in 4 bytes",
+                      "use gb-battery-clock48"});
+  store_le(std::span(out).subspan(kClockRegisters), time);
+  return out;
+}
+
+Findings judge_clock(ByteView clock) {
+  Findings findings;
+  for (std::size_t i = 0; i < kRegisters.size(); ++i) {
+    const std::uint32_t value = register_at(clock, i);
+    const bool bad_flags = i == 4 && (value & ~kRegisters[i].most) != 0;
+    if (value <= kRegisters[i].most && !bad_flags) continue;
+    findings.push_back({Level::warn, "clock-out-of-range",
+                        fmt::format("the clock's {} are {}, which the hardware cannot hold",
+                                    kRegisters[i].name, value),
+                        "the game may ask to set its clock; the rest of the save is not affected"});
+  }
+  return findings;
+}
+
+}  // namespace bayswap

@@ -1,0 +1,228 @@
+#include "core/layouts/titles/title_folders.h"
+
+#include <algorithm>
+#include <array>
+
+#include "core/bytes/cursor.h"
+#include "core/bytes/encodings.h"
+#include "core/bytes/fill.h"
+#include "core/bytes/text.h"
+#include "core/layouts/titles/path_text.h"
+
+namespace bayswap {
+namespace {
+
+// Title of a wii save, in its banner.
+constexpr std::string_view kBanner = "banner.bin";
+constexpr std::string_view kBannerMark = "WIBN";
+constexpr std::size_t kBannerTitle = 0x20;   // UTF-16, big-endian
+constexpr std::size_t kBannerSecond = 0x60;  // likewise
+constexpr std::size_t kBannerLength = 64;    // bytes of each
+constexpr std::string_view kSealedWii = "data.bin";
+
+constexpr std::array<std::string_view, 3> kWiiTypes{"00010000", "00010001", "00010004"};
+
+Game game_of_title(const std::string& title_id) {
+  Game game;
+  game.title_id = title_id;
+  return game;
+}
+
+// The names from the one at `back` places from the end: `…/high/low/` and what follows.
+std::optional<std::string> id_at(const std::vector<std::string>& names, std::size_t back,
+                                 std::string_view prefix) {
+  if (names.size() < back + 1) return std::nullopt;
+  const std::string& high = names[names.size() - back - 1];
+  const std::string& low = names[names.size() - back];
+  if (!is_hex_name(high, 8) || !is_hex_name(low, 8) || !high.starts_with(prefix))
+    return std::nullopt;
+  return lower_ascii(high + low);
+}
+
+Save save_of(const LayoutInfo& info, std::vector<Part> files, const Game& game) {
+  Save save;
+  save.system = info.system;
+  save.kind = Kind::folder;
+  save.game = game;
+  save.parts = std::move(files);
+  for (Part& part : save.parts) part.blank = part.outside == 0 && is_erased(part.data);
+  return save;
+}
+
+// The relative path with the ids in it as fields: `tail` is how its last names are written.
+std::optional<std::string> title_pattern(std::string_view relative, std::size_t back,
+                                         const std::vector<std::string>& tail) {
+  auto names = names_in(relative);
+  if (names.size() < back + 1 || names.size() < tail.size()) return std::nullopt;
+  const std::size_t high = names.size() - back - 1;
+  std::vector<std::string> pattern;
+  for (std::size_t i = 0; i < high; ++i) pattern.push_back(literal_text(names[i]));
+  const bool capitals = std::ranges::any_of(names[high] + names[high + 1],
+                                            [](char c) { return c >= 'A' && c <= 'F'; });
+  pattern.push_back(capitals ? "{title_id:high:upper}" : "{title_id:high}");
+  pattern.push_back(capitals ? "{title_id:low:upper}" : "{title_id:low}");
+  pattern.insert(pattern.end(), tail.begin(), tail.end());
+  return joined(pattern);
+}
+
+Match by_place() {
+  return {Confidence::certain, "its path is that of a title's save", true};
+}
+
+Error no_place(const char* what) {
+  return {Trouble::input, "no-match", what, "name the folder by its whole path"};
+}
+
+}  // namespace
+
+WiiTitleLayout::WiiTitleLayout() {
+  info_ = {"wii-title", System::wii, Kind::folder, "the save of a title, or its sealed SD form",
+           {},          {}};
+}
+
+std::optional<FolderPlace> WiiTitleLayout::place(std::string_view path) const {
+  const auto names = names_in(path);
+  const std::size_t count = names.size();
+  if (count >= 4 && names[count - 2] == "title" && names[count - 3] == "wii" &&
+      names[count - 4] == "private") {
+    const auto id = parse_title_id(names.back(), "00010000");
+    if (!id || code_of_title(*id).empty()) return std::nullopt;
+    FolderPlace found{{}, true, false};
+    found.game.code = code_of_title(*id);
+    found.game.region = region_of_letter(found.game.code[3]);
+    return found;
+  }
+  if (count < 3 || names.back() != "data") return std::nullopt;
+  const auto id = id_at(names, 2, "0001000");
+  if (!id || std::ranges::find(kWiiTypes, id->substr(0, 8)) == kWiiTypes.end()) return std::nullopt;
+  FolderPlace found{game_of_title(*id), false, false};
+  found.game.code = code_of_title(*id);
+  if (!found.game.code.empty()) found.game.region = region_of_letter(found.game.code[3]);
+  return found;
+}
+
+std::optional<Match> WiiTitleLayout::recognise_folder(const std::string& path,
+                                                      const std::vector<Part>& files) const {
+  const auto where = place(path);
+  const auto has = [&](std::string_view name) {
+    return std::ranges::find(files, name, &Part::name) != files.end();
+  };
+  if (where && (!where->sealed || has(kSealedWii))) return by_place();
+  for (const Part& part : files)
+    if (part.name == kBanner && part.data.size() >= kBannerSecond + kBannerLength &&
+        ascii_text(ByteView(part.data).first(4)) == kBannerMark)
+      return Match{Confidence::likely, "its banner.bin is a wii save's", true};
+  return std::nullopt;
+}
+
+Result<Save> WiiTitleLayout::read_folder(const std::string& path, std::vector<Part> files) const {
+  const auto where = place(path);
+  Save save = save_of(info_, std::move(files), where ? where->game : Game{});
+  save.name = save.game.code;
+  if (const Part* banner = save.part(kBanner)) {
+    const auto line = [&](std::size_t at) {
+      const auto text = slice(banner->data, at, kBannerLength);
+      return text ? utf16be_text(*text) : std::string();
+    };
+    if (ascii_text(ByteView(banner->data).first(std::min<std::size_t>(4, banner->data.size()))) ==
+        kBannerMark) {
+      save.comment = line(kBannerTitle);
+      if (const std::string second = line(kBannerSecond); !second.empty())
+        save.comment += (save.comment.empty() ? "" : "\n") + second;
+    }
+  }
+  return save;
+}
+
+std::optional<std::string> WiiTitleLayout::pattern_of(std::string_view relative,
+                                                      const Save& save) const {
+  if (save.game.title_id.empty()) {
+    auto names = names_in(relative);
+    if (names.size() < 4) return std::nullopt;
+    for (std::string& name : names) name = literal_text(name);
+    names.back() = "{code}";
+    return joined(names);
+  }
+  return title_pattern(relative, 2, {"data"});
+}
+
+N3dsTitleLayout::N3dsTitleLayout() {
+  info_ = {"3ds-title", System::n3ds, Kind::folder, "the save of a title, or its sealed files", {},
+           {}};
+}
+
+std::optional<FolderPlace> N3dsTitleLayout::place(std::string_view path) const {
+  const auto names = names_in(path);
+  if (names.size() >= 4 && is_hex_name(names.back(), 8) && names[names.size() - 2] == "data")
+    if (const auto id = id_at(names, 3, "0004"))
+      return FolderPlace{game_of_title(*id), false, false};
+  if (names.size() >= 3 && names.back() == "data")
+    if (const auto id = id_at(names, 2, "0004"))
+      return FolderPlace{game_of_title(*id), true, false};
+  return std::nullopt;
+}
+
+std::optional<Match> N3dsTitleLayout::recognise_folder(const std::string& path,
+                                                       const std::vector<Part>& files) const {
+  const auto where = place(path);
+  if (!where) return std::nullopt;
+  if (!where->sealed) return by_place();
+  // A folder of open saves has folders only; sealed ones are files of eight digits.
+  const bool sealed = std::ranges::any_of(files, [](const Part& part) {
+    return part.name.size() == 12 && part.name.ends_with(".sav") &&
+           is_hex_name(part.name.substr(0, 8), 8);
+  });
+  return sealed ? std::optional(by_place()) : std::nullopt;
+}
+
+Result<Save> N3dsTitleLayout::read_folder(const std::string& path, std::vector<Part> files) const {
+  const auto where = place(path);
+  Save save = save_of(info_, std::move(files), where ? where->game : Game{});
+  save.name = where && !where->sealed ? last_name(path) : std::string();
+  return save;
+}
+
+std::optional<std::string> N3dsTitleLayout::pattern_of(std::string_view relative,
+                                                       const Save& /*save*/) const {
+  if (last_name(relative) == "data") return title_pattern(relative, 2, {"data"});
+  return title_pattern(relative, 3, {"data", literal_text(last_name(relative))});
+}
+
+WiiuTitleLayout::WiiuTitleLayout() {
+  info_ = {"wiiu-title", System::wiiu, Kind::folder, "a title's save of one account", {}, {}};
+}
+
+std::optional<FolderPlace> WiiuTitleLayout::place(std::string_view path) const {
+  const auto names = names_in(path);
+  if (names.size() < 4 || names[names.size() - 2] != "user") return std::nullopt;
+  const auto id = id_at(names, 3, "0005");
+  const std::string& last = names.back();
+  if (!id) return std::nullopt;
+  FolderPlace found{game_of_title(*id), false, last == "common"};
+  if (found.shared) return found;
+  if (!is_hex_name(last, 8) || last.front() != '8') return std::nullopt;
+  found.game.account = lower_ascii(last);
+  return found;
+}
+
+std::optional<Match> WiiuTitleLayout::recognise_folder(const std::string& path,
+                                                       const std::vector<Part>& /*files*/) const {
+  if (!place(path)) return std::nullopt;
+  return by_place();
+}
+
+Result<Save> WiiuTitleLayout::read_folder(const std::string& path, std::vector<Part> files) const {
+  const auto where = place(path);
+  if (!where) return tl::unexpected(no_place("the path names no title and account"));
+  Save save = save_of(info_, std::move(files), where->game);
+  save.name = where->shared ? "common" : where->game.account;
+  return save;
+}
+
+std::optional<std::string> WiiuTitleLayout::pattern_of(std::string_view relative,
+                                                       const Save& save) const {
+  if (save.game.account.empty()) return title_pattern(relative, 3, {"user", "common"});
+  return title_pattern(relative, 3, {"user", "{account}"});
+}
+
+}  // namespace bayswap

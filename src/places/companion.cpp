@@ -1,0 +1,38 @@
+#include "places/companion.h"
+
+#include <algorithm>
+
+namespace bayswap {
+
+Bytes read_companion(Storage& storage, const Path& path) {
+  constexpr std::uint64_t kLargest = 1U << 16U;
+  for (const auto& layout : layouts().all()) {
+    const std::string& suffix = layout->info().companion;
+    if (suffix.empty() || path.extension() == suffix) continue;
+    for (const Path& beside :
+         {Path(path.string() + suffix), Path(path).replace_extension(suffix)}) {
+      if (is_missing(storage, beside)) continue;
+      if (auto bytes = storage.read(beside, kLargest)) return std::move(*bytes);
+    }
+  }
+  return {};
+}
+
+bool is_companion_name(const Path& path) {
+  const std::string& name = path.native();
+  return std::ranges::any_of(layouts().all(), [&](const auto& layout) {
+    const std::string& suffix = layout->info().companion;
+    return !suffix.empty() && name.ends_with(suffix);
+  });
+}
+
+Path companion_of(Storage& storage, const Path& path) {
+  if (!is_companion_name(path)) return {};
+  for (const auto& layout : layouts().all())
+    if (!layout->info().companion.empty() && path.extension() == layout->info().companion)
+      if (Path partner = Path(path).replace_extension(); !is_missing(storage, partner))
+        return partner;
+  return {};
+}
+
+}  // namespace bayswap

@@ -1,0 +1,126 @@
+// One file, read and identified with everything that is known around it. Every command that reads a
+// save starts here.
+#pragma once
+
+#include <map>
+#include <mutex>
+#include <optional>
+#include <string>
+#include <unordered_map>
+#include <vector>
+
+#include "places/rom_index.h"
+#include "bayswap/layout.h"
+#include "bayswap/naming.h"
+#include "bayswap/session.h"
+
+namespace bayswap {
+
+/// A shelf of a known bay, ready to be compared with paths.
+struct ShelfToMatch {
+  const Bay* bay = nullptr;
+  const Shelf* shelf = nullptr;
+  std::string place;  ///< of the bay, in full
+  NamingPattern pattern;
+};
+
+/// ROM folders that were read already. May be asked from several threads.
+class RomFolders {
+ public:
+  explicit RomFolders(Session& session) : session_(&session) {}
+  const RomIndex& beside(const Path& folder);
+  const RomIndex& below(const Path& folder);
+  /// ROMs below a folder that a walk has found already.
+  void know_below(const Path& folder, const RomIndex& roms);
+  /// The ROMs of a shelf.
+  const RomIndex& of_shelf(const Bay& bay, const Shelf& shelf);
+  /// The ROMs of all bays' shelves.
+  const RomIndex& of_bays();
+  /// All shelves of all bays whose patterns can be used.
+  const std::vector<ShelfToMatch>& shelves();
+
+ private:
+  const RomIndex& scanned(const Path& folder, bool below);
+  Session* session_;
+  std::mutex reading_;
+  std::map<std::pair<Path, bool>, RomIndex> known_;
+  struct Walked {
+    Path folder;  // as the walk was asked for it
+    std::string full;
+    const RomIndex* roms = nullptr;
+  };
+  Walked walked_;
+  std::unordered_map<std::string, const RomIndex*> of_shelves_;
+  std::once_flag compiled_;
+  std::vector<ShelfToMatch> shelves_;
+  std::once_flag listed_;
+  RomIndex of_bays_;
+};
+
+struct InspectOptions {
+  std::string is;                   ///< layout id that the user says; empty: work it out
+  std::optional<Path> rom;          ///< ROM that the user says
+  std::optional<System> system;     ///< known from the request
+  std::optional<RomFile> expected;  ///< the game it is meant for, where nothing nearer tells
+  const RomIndex* index = nullptr;  ///< ROMs of the folder that is looked through
+  const FileInfo* info = nullptr;   ///< of the file, where it is known already
+  const FileView* view = nullptr;   ///< all of it, where it was read already
+  bool companions = true;           ///< whether any file near it can be its second one
+};
+
+/// A file's place in a known bay.
+struct ShelfMatch {
+  const Bay* bay = nullptr;
+  const Shelf* shelf = nullptr;
+  std::string stem;
+  std::optional<std::string> slot;  ///< where the pattern has one
+};
+
+struct Inspection {
+  Path path;
+  FileInfo info;
+  FileView view;
+  Hints hints;
+  std::optional<ShelfMatch> shelf;
+  std::optional<RomFile> rom;             ///< the ROM that the save belongs to
+  std::optional<RomFile> named_after;     ///< without one: a ROM in some bay has its name
+  std::vector<std::string> several_roms;  ///< more than one fits
+  std::vector<Guess> guesses;             ///< best first
+  bool game_known = false;                ///< by a ROM of its own or the expected one
+  bool state = false;                     ///< a snapshot of a program, not a save
+
+  [[nodiscard]] const Layout* layout() const {
+    return guesses.empty() ? nullptr : guesses.front().layout;
+  }
+};
+
+/// Errors: `missing`, `unreadable`, `too-large`, `unknown-layout`, `no-match` (--rom is no ROM).
+[[nodiscard]] Result<Inspection> inspect(Session& session, RomFolders& folders, const Path& path,
+                                         const InspectOptions& options);
+
+/// The bay and shelf that a path lies on; nothing when none claims it.
+[[nodiscard]] std::optional<ShelfMatch> find_shelf(Session& session, RomFolders& folders,
+                                                   const Path& path);
+
+/// A name that fits a slot (`name.state3`), or bytes that only a program would write.
+[[nodiscard]] bool has_state_name(std::string_view file_name);
+[[nodiscard]] bool has_state_bytes(ByteView file);
+
+/// What speaks for a file being a save state, the weakest first.
+enum class StateSign {
+  none,
+  size,  ///< it bears a game's name, and is larger than any chip of its; or its name a number
+  form,
+  name,
+};
+/// `hints` are those of the ROM that the file is named after; without a system there is none.
+[[nodiscard]] StateSign state_sign(std::string_view file_name, ByteView file,
+                                   const std::vector<Guess>& guesses, const Hints& hints);
+
+/// The finding for a file that is a state.
+[[nodiscard]] Finding state_finding(std::string_view why);
+
+/// Findings about a file that fits no layout: empty, cut short, or unknown.
+[[nodiscard]] Findings judge_unknown(const Inspection& inspection);
+
+}  // namespace bayswap

@@ -1,0 +1,438 @@
+// Working out from a folder where a program keeps its saves.
+#include <fmt/core.h>
+
+#include <algorithm>
+#include <map>
+#include <optional>
+#include <set>
+#include <unordered_map>
+
+#include "places/file_names.h"
+#include "places/path_reader.h"
+#include "places/path_words.h"
+#include "places/rom_folders.h"
+#include "places/rom_index.h"
+#include "places/shelf_groups.h"
+#include "places/shelf_patterns.h"
+#include "places/slot_shelves.h"
+#include "places/survey.h"
+#include "places/walk.h"
+#include "bayswap/bay.h"
+#include "bayswap/card.h"
+#include "bayswap/layout.h"
+#include "bayswap/naming.h"
+#include "core/bytes/text.h"
+#include "places/companion.h"
+#include "places/find_folders.h"
+#include "core/layouts/titles/path_text.h"
+#include "places/inspect.h"
+#include "files/atomic_write.h"
+#include "files/two_threads.h"
+
+namespace bayswap {
+namespace {
+
+struct Candidate {
+  const WalkedFile* file = nullptr;
+  std::string relative;
+  std::vector<Guess> guesses = {};  // of its content alone, once no ROM's name was found
+  bool state = false;               // its bytes or name say so
+};
+
+class Learner {
+ public:
+  [[nodiscard]] const std::vector<std::string>& questions() const { return questions_; }
+
+  Learner(Storage& storage, const Catalog& catalog, const Path& place)
+      : storage_(storage),
+        catalog_(catalog),
+        place_(place),
+        files_(files_below(storage, place)),
+        roms_(RomIndex::of(storage, files_, catalog)),
+        companions_(std::ranges::any_of(
+            files_, [](const WalkedFile& file) { return is_companion_name(file.path); })) {}
+
+  [[nodiscard]] const std::vector<WalkedFile>& files() const { return files_; }
+  [[nodiscard]] const RomIndex& roms() const { return roms_; }
+
+  std::vector<Shelf> shelves() {
+    sort_in_folders();
+    std::vector<Candidate> candidates(files_.size());
+    on_two_threads(files_.size(), [&](std::size_t i) {
+      const Path& path = files_[i].path;
+      if (!roms_.has_path(path) && !in_folder(path))
+        candidates[i] = {&files_[i], below(place_, path)};
+    });
+    std::erase_if(candidates, [](const Candidate& one) { return one.file == nullptr; });
+    const std::vector<Candidate> left = sort_in_by_path(std::move(candidates));
+    groups_.merge();
+    sort_in_alone(left);
+    for (const auto& [key, saves] : groups_.unruly()) ask_of_words(key, saves);
+    for (const auto& [key, files] : of_several_systems_)
+      ask_of_systems(key.first, key.second, files);
+    shelve_cards();
+    std::vector<Shelf> found = shelves_of_groups();
+    add_state_shelves(found);
+    // One file may be called so by a slip; then other shelves say how it should be called.
+    for (const auto& [path, files] : unreadable_)
+      if (files > 1 || found.empty()) ask_of_letters(path, files);
+    return found;
+  }
+
+ private:
+  // What paths, and then contents alone, say. Gives back what neither of them does.
+  std::vector<Candidate> sort_in_by_path(std::vector<Candidate> candidates) {
+    const PathReader reader(storage_, catalog_, place_, roms_,
+                            std::ranges::any_of(candidates, [](const Candidate& one) {
+                              return has_hash_word(one.relative);
+                            }));
+    std::vector<std::optional<PathReading>> namings(candidates.size());
+    on_two_threads(candidates.size(), [&](std::size_t i) {
+      namings[i] = reader.read(*candidates[i].file, candidates[i].relative);
+    });
+    for (const std::optional<PathReading>& naming : namings)
+      if (naming && naming->only_folded) unreadable_.emplace(naming->folded, 0);
+    std::vector<Candidate> nameless;
+    std::vector<std::size_t> unsure;
+    for (std::size_t i = 0; i < candidates.size(); ++i) {
+      if (namings[i] && !namings[i]->others.empty())
+        unsure.push_back(i);
+      else if (!namings[i] || !sort_in_named(*namings[i]))
+        nameless.push_back(candidates[i]);
+    }
+    if (!unsure.empty()) settle();
+    for (const std::size_t i : unsure)
+      if (!sort_in_unsure(std::move(*namings[i]))) nameless.push_back(candidates[i]);
+    on_two_threads(nameless.size(), [&](std::size_t i) { look_alone(nameless[i]); });
+    std::vector<Candidate> left;
+    for (Candidate& candidate : nameless)
+      if (!sort_in_card(candidate)) left.push_back(std::move(candidate));
+    return left;
+  }
+
+  std::vector<Shelf> shelves_of_groups() const {
+    std::vector<Shelf> found;
+    for (const auto& [key, group] : groups_.all()) {
+      Shelf shelf;
+      shelf.system = key.second;
+      shelf.pattern = key.first;
+      shelf.layout = group.layouts();
+      if (const auto layout = find_layout(shelf.layout.front()))
+        shelf.kind = kind_on_shelf(shelf.pattern, **layout);
+      if (!group.folders.empty()) shelf.roms = common_rom_folder(group.folders);
+      found.push_back(std::move(shelf));
+    }
+    return found;
+  }
+
+  // Saves that are folders: their path, or a file in them, says so.
+  void sort_in_folders() {
+    for (const FoundFolder& found : find_folders(storage_, place_, files_)) {
+      folders_.push_back(found.path);
+      if (found.place.shared) continue;
+      const auto save = read_found(storage_, found);
+      if (!save) continue;
+      const std::string relative = found.path.lexically_relative(place_).generic_string();
+      const auto pattern = found.layout->pattern_of(relative, *save);
+      if (!pattern || !NamingPattern::parse(*pattern)) continue;
+      ShelfGroup& group = groups_.of(*pattern, found.layout->info().system);
+      ++group.files;
+      ++group.votes[found.layout->info().id];
+    }
+  }
+
+  bool in_folder(const Path& path) const {
+    return std::ranges::any_of(folders_, [&](const Path& folder) { return lies_in(folder, path); });
+  }
+
+  // A card that all games of a system share lies under one fixed name; a file of one save bears
+  // that save's name.
+  bool sort_in_card(const Candidate& candidate) {
+    for (const Guess& guess : candidate.guesses) {
+      const LayoutInfo& info = guess.layout->info();
+      if (info.kind != Kind::card_save || guess.confidence == Confidence::possible) continue;
+      const auto view = view_of_file(storage_, *candidate.file);
+      if (!view) return false;
+      Hints hints;
+      hints.file_name = candidate.file->path.filename().string();
+      if (companions_) hints.companion = read_companion(storage_, candidate.file->path);
+      std::string pattern = literal_text(candidate.relative);
+      const CardLayout* card = as_card(guess.layout);
+      if (card != nullptr && card->card_info().package) {
+        const auto listed = card->list(view->bytes(), {});
+        if (!listed) return false;
+        pattern = package_pattern(candidate.relative, listed->game);
+      }
+      if (card == nullptr) {
+        const auto content = guess.layout->read(view->bytes(), hints);
+        if (!content || content->saves.empty()) return false;
+        const std::string& label = content->saves.front().name;
+        if (label.size() < 4 || hints.file_name.find(label) == std::string::npos) return false;
+        pattern = label_pattern(candidate.relative, label);
+      }
+      if (!NamingPattern::parse(pattern)) return false;
+      if (card != nullptr && !card->card_info().package) {
+        cards_.push_back({pattern, info.system, info.id, true});
+        return true;
+      }
+      ShelfGroup& group = groups_.of(pattern, info.system);
+      ++group.files;
+      ++group.votes[info.id];
+      return true;
+    }
+    return false;
+  }
+
+  // Cards whose names differ in a number only share a shelf.
+  void shelve_cards() {
+    for (const SlotShelf& shelf : shelves_of_cards(cards_)) {
+      const SlotFile& first = cards_[shelf.files.front()];
+      if (!NamingPattern::parse(shelf.pattern)) continue;
+      ShelfGroup& group = groups_.of(shelf.pattern, first.system);
+      group.files += shelf.files.size();
+      group.votes[first.layout] += static_cast<unsigned>(shelf.files.size());
+    }
+  }
+
+  void add_state_shelves(std::vector<Shelf>& found) const {
+    std::vector<PlacedPattern> placed;
+    for (const SlotShelf& numbered : shelves_of_states(states_)) {
+      if (!NamingPattern::parse(numbered.pattern)) continue;
+      placed.push_back({numbered.pattern, states_[numbered.files.front()].system, {}});
+      for (const std::size_t file : numbered.files)
+        placed.back().folders.insert(state_folders_[file]);
+    }
+    const std::vector<std::string> read = with_rom_folders(placed);
+    std::map<PatternOfSystem, std::set<SaveAndRomFolder>> shelves;
+    for (std::size_t i = 0; i < placed.size(); ++i)
+      shelves[{read[i], placed[i].system}].merge(placed[i].folders);
+    for (const auto& [key, folders] : shelves) {
+      Shelf shelf;
+      shelf.system = key.second;
+      shelf.kind = Kind::state;
+      shelf.pattern = key.first;
+      shelf.roms = common_rom_folder(folders);
+      found.push_back(std::move(shelf));
+    }
+  }
+
+  // What the content says without any ROM.
+  void look_alone(Candidate& candidate) const {
+    const auto view = view_of_file(storage_, *candidate.file);
+    if (!view) return;
+    Hints hints;
+    hints.file_name = candidate.file->path.filename().string();
+    if (companions_) hints.companion = read_companion(storage_, candidate.file->path);
+    candidate.guesses = identify(view->bytes(), hints);
+    candidate.state = state_sign(hints.file_name, view->bytes(), {}, {}) >= StateSign::form;
+  }
+
+  // Counts the habits of the files that are surely of one system.
+  void settle() {
+    for (const auto& [key, group] : groups_.all()) {
+      settled_[{any_reading(key.first), key.second}] += group.files;
+      for (FolderHabit& habit : folder_habits({key.first, key.second, group.folders}))
+        settled_in_folders_[{std::move(habit), key.second}] += group.files;
+    }
+    for (const SlotFile& state : states_) ++settled_[{any_reading(state.pattern), state.system}];
+  }
+
+  // Of systems that have a ROM of that name, the one whose other files lie there.
+  bool sort_in_unsure(PathReading&& naming) {
+    const auto known = [&](const PathReading& one) {
+      const System system = one.rom->info.system;
+      const auto exact = settled_.find({any_reading(one.pattern), system});
+      std::size_t files = exact == settled_.end() ? 0 : exact->second;
+      for (const FolderHabit& habit : folder_habits({one.pattern, system, {one.folders}}))
+        if (const auto other = settled_in_folders_.find({habit, system});
+            other != settled_in_folders_.end())
+          files = std::max(files, other->second);
+      return files;
+    };
+    std::vector<PathReading> readings = std::move(naming.others);
+    naming.others.clear();
+    readings.insert(readings.begin(), std::move(naming));
+    const auto best = std::ranges::max_element(readings, {}, known);
+    if (known(*best) > 0) return sort_in_named(*best);
+    std::vector<std::string> systems;
+    for (const PathReading& one : readings) systems.emplace_back(to_string(one.rom->info.system));
+    ++of_several_systems_[{best->pattern, systems}];
+    return true;
+  }
+
+  bool sort_in_named(const PathReading& naming) {
+    if (const auto letters = unreadable_.find(naming.folded); letters != unreadable_.end()) {
+      ++letters->second;
+      return true;
+    }
+    if (!is_pattern(naming.pattern)) return false;
+    const RomFile& rom = *naming.rom;
+    if (!naming.guess) {
+      states_.push_back(
+          {with_tags_as_stem(naming.pattern), rom.info.system, {}, naming.sign != StateSign::size});
+      state_folders_.push_back(naming.folders);
+      return true;
+    }
+    if (!naming.regional.empty())
+      groups_.note_region(naming.pattern, rom.info.system, naming.regional, rom.info.game.region);
+    ShelfGroup& group = groups_.of(naming.pattern, rom.info.system);
+    ++group.files;
+    group.folders.insert(naming.folders);
+    if (naming.titled) ++group.titled;
+    group.spelled.insert(naming.spelled.begin(), naming.spelled.end());
+    const std::string& id = naming.guess->layout->info().id;
+    ++group.votes[id];
+    if (naming.guess->by_content) ++group.evidence[id];
+    return true;
+  }
+
+  // Saves without any ROM near them: where their content says what they are, their folder and
+  // extension make the shelf.
+  void sort_in_alone(const std::vector<Candidate>& left) {
+    std::map<PatternOfSystem, ShelfGroup> groups;
+    std::map<std::string, std::map<std::string, std::size_t>> unclear;  // pattern, layouts, files
+    std::map<PatternOfSystem, std::size_t> hashed;  // files by paths with `…` for a strange hash
+    for (const Candidate& candidate : left) {
+      const auto pattern = pattern_alone(candidate);
+      const std::vector<Guess>& guesses = candidate.guesses;
+      if (!pattern || candidate.state || guesses.empty() || !holds_chips(*guesses.front().layout))
+        continue;
+      const Guess& best = guesses.front();
+      const bool several = std::ranges::any_of(guesses, [&](const Guess& other) {
+        return other.confidence == best.confidence &&
+               other.layout->info().system != best.layout->info().system;
+      });
+      if (several || best.confidence == Confidence::possible) {
+        for (const Guess& guess : guesses)
+          if (guess.confidence == best.confidence) ++unclear[*pattern][guess.layout->info().id];
+        continue;
+      }
+      const System system = best.layout->info().system;
+      if (has_hash_word(candidate.file->path.stem().string())) {
+        ++hashed[{replaced(*pattern, "{stem}", "…"), system}];
+        continue;
+      }
+      ShelfGroup& group = groups[{*pattern, system}];
+      ++group.files;
+      ++group.votes[best.layout->info().id];
+      if (best.by_content) ++group.evidence[best.layout->info().id];
+    }
+    groups_.add_new(std::move(groups));
+    for (const auto& [pattern, layouts] : unclear) ask(pattern, layouts);
+    for (const auto& [key, saves] : hashed)
+      if (saves > 1) ask_of_words(key, saves);
+  }
+
+  // Files of one folder share theirs.
+  bool is_pattern(const std::string& text) {
+    const auto [known, fresh] = patterns_.try_emplace(text, false);
+    if (fresh) known->second = NamingPattern::parse(text).has_value();
+    return known->second;
+  }
+
+  std::optional<std::string> pattern_alone(const Candidate& candidate) {
+    const std::string extension = candidate.file->path.extension().string();
+    if (extension.size() < 2) return std::nullopt;
+    const std::string folder = Path(candidate.relative).parent_path().generic_string();
+    std::string pattern =
+        (folder.empty() ? "" : literal_text(folder) + "/") + "{stem}" + literal_text(extension);
+    if (!is_pattern(pattern)) return std::nullopt;
+    return pattern;
+  }
+
+  // Names whose case is lost cannot be read back, so no pattern has them.
+  void ask_of_letters(const std::string& path, std::size_t files) {
+    questions_.push_back(fmt::format(
+        "{}: {} {} a ROM's name or title, but in other capitals and small letters, and such a name "
+        "cannot be read back; give one of them the ROM's exact name, see whether the program still "
+        "finds it, and learn again",
+        path, counted(files, "file"), files == 1 ? "has" : "have"));
+  }
+
+  void ask_of_words(const PatternOfSystem& key, std::size_t saves) {
+    questions_.push_back(fmt::format(
+        "{}: {} saves of {} lie there, each under a word of its own in the place of '…'; no ROM "
+        "has that word, so where another game's save belongs cannot be told; if you know, write "
+        "the shelf by hand in bays.toml",
+        key.first, saves, to_string(key.second)));
+  }
+
+  void ask_of_systems(const std::string& pattern, const std::vector<std::string>& systems,
+                      std::size_t files) {
+    questions_.push_back(fmt::format(
+        "{}: {} could be of {}: each has a ROM of that name; start a game there that only "
+        "one of them has, save in it, and learn again; or write the shelf by hand in bays.toml",
+        pattern, counted(files, "file"), joined(systems, " or ")));
+  }
+
+  // A question is asked only where one shelf would hold several files, and readings fit equally.
+  void ask(const std::string& pattern, const std::map<std::string, std::size_t>& layouts) {
+    std::size_t most = 0;
+    for (const auto& [id, files] : layouts) most = std::max(most, files);
+    if (most < 2) return;
+    std::vector<std::string> ids;
+    for (const auto& [id, files] : layouts)
+      if (files == most) ids.push_back(id);
+    constexpr std::size_t kShown = 6;
+    const bool more = ids.size() > kShown;
+    ids.resize(std::min(ids.size(), kShown));
+    questions_.push_back(fmt::format(
+        "{}: {} could be {}{}; name their ROMs' folder by learning a place that holds "
+        "both, or write the shelf by hand in bays.toml",
+        pattern, counted(most, "file"), joined(ids, " or "), more ? " or others" : ""));
+  }
+
+  Storage& storage_;
+  const Catalog& catalog_;
+  Path place_;
+  std::vector<WalkedFile> files_;
+  RomIndex roms_;
+  bool companions_;                                 // some file there is called as second files are
+  std::unordered_map<std::string, bool> patterns_;  // whether a text is one
+  std::map<std::string, std::size_t> unreadable_;   // files by paths with names of lost case
+  std::map<PatternOfSystem, std::size_t> settled_;  // sure files by their habits, see settle()
+  std::map<std::pair<FolderHabit, System>, std::size_t> settled_in_folders_;
+  std::map<std::pair<std::string, std::vector<std::string>>, std::size_t> of_several_systems_;
+  std::vector<std::string> questions_;
+  std::vector<Path> folders_;  // that are saves of their own
+  std::vector<SlotFile> cards_;
+  std::vector<SlotFile> states_;
+  std::vector<SaveAndRomFolder> state_folders_;  // of `states_`
+  ShelfGroups groups_;
+};
+
+}  // namespace
+
+Result<Bay> learn_bay(Storage& storage, const Catalog& catalog, std::string name,
+                      const Path& place) {
+  if (!is_bay_name(name))
+    return fail(Trouble::usage, "usage", fmt::format("'{}' cannot name a bay", safe_text(name)),
+                "use letters, digits, '-' and '_'");
+  std::error_code problem;
+  Bay bay;
+  bay.name = std::move(name);
+  bay.place = std::filesystem::canonical(place, problem);
+  if (problem) bay.place = place;
+  if (const auto listed = storage.list(bay.place); !listed) return tl::unexpected(listed.error());
+  Learner learner(storage, catalog, bay.place);
+  bay.shelves = learner.shelves();
+  bay.questions = learner.questions();
+  const FileNames names = names_kept_by(storage, bay.place);
+  for (Shelf& shelf : bay.shelves) shelf.names = names;
+  survey_files(storage, catalog, bay, learner.files(), learner.roms());
+  if (bay.shelves.empty())
+    return fail(
+        Trouble::stopped, "no-match",
+        fmt::format("{}: {}", safe_text(bay.place.string()),
+                    bay.questions.empty()
+                        ? "nothing there is a memory card or a title's folder, and no save there "
+                          "carries the name of a ROM beside it"
+                        : "where saves belong there could not be told for sure"),
+        !bay.questions.empty()
+            ? bay.questions.front()
+            : "start a game there once and save in it, so that an example exists, then learn "
+              "again; or write the shelf by hand in bays.toml");
+  return bay;
+}
+
+}  // namespace bayswap

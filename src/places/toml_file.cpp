@@ -1,0 +1,107 @@
+#include "places/toml_file.h"
+
+#include <fmt/core.h>
+#include <toml++/toml.h>
+
+#include <algorithm>
+#include <sstream>
+
+#include "core/bytes/text.h"
+
+namespace bayswap {
+
+namespace {
+
+// Each dot in a key is a table in a table, and the library walks them by recursion.
+bool is_too_deep(std::string_view text) {
+  constexpr int kMostDots = 32;
+  int dots = 0;
+  char quote = 0;
+  for (std::size_t at = 0; at < text.size(); ++at) {
+    const char c = text[at];
+    if (quote != 0) {
+      if (c == '\\' && quote == '"') ++at;
+      if (c == quote || c == '\n') quote = 0;
+      continue;
+    }
+    if (c == '"' || c == '\'') quote = c;
+    if (c == '#')
+      while (at + 1 < text.size() && text[at + 1] != '\n') ++at;
+    if (c == '\n' || c == '=' || c == ',' || c == '{' || c == '[') dots = 0;
+    if (c == '.' && ++dots > kMostDots) return true;
+  }
+  return false;
+}
+
+TomlValue value_of(const toml::node& node) {
+  TomlValue value;
+  value.line = node.source().begin.line;
+  value.column = node.source().begin.column;
+  if (const auto* table = node.as_table()) {
+    value.kind = TomlValue::Kind::table;
+    for (const auto& [key, item] : *table) {
+      value.keys.emplace_back(key.str());
+      value.items.push_back(value_of(item));
+    }
+  } else if (const auto* list = node.as_array()) {
+    value.kind = TomlValue::Kind::list;
+    for (const toml::node& item : *list) value.items.push_back(value_of(item));
+  } else if (const auto* text = node.as_string()) {
+    value.kind = TomlValue::Kind::text;
+    value.text = text->get();
+  } else if (const auto* integer = node.as_integer()) {
+    value.kind = TomlValue::Kind::integer;
+    value.integer = integer->get();
+  }
+  return value;
+}
+
+}  // namespace
+
+bool TomlValue::is_list_of_tables() const {
+  return is_list() && !items.empty() && std::ranges::all_of(items, &TomlValue::is_table);
+}
+
+const TomlValue* TomlValue::get(std::string_view key) const {
+  const auto at = std::ranges::find(keys, key);
+  return at == keys.end() ? nullptr : &items[static_cast<std::size_t>(at - keys.begin())];
+}
+
+const std::string* TomlValue::text_at(std::string_view key) const {
+  const TomlValue* value = get(key);
+  return value != nullptr && value->is_text() ? &value->text : nullptr;
+}
+
+Result<TomlValue> parse_toml(std::string_view text, const std::string& name,
+                             const std::string& code) {
+  if (is_too_deep(text))
+    return fail(Trouble::input, "too-much",
+                fmt::format("{}: a key has more dots than any of Bay Swap's", safe_text(name)),
+                "correct the file and try again; nothing was changed");
+  try {
+    return value_of(toml::parse(text));
+  } catch (const toml::parse_error& problem) {
+    return fail(
+        Trouble::input, code,
+        fmt::format("{}: line {}, column {}: {}", safe_text(name), problem.source().begin.line,
+                    problem.source().begin.column, safe_text(problem.description())),
+        "correct the file and try again; nothing was changed");
+  }
+}
+
+tl::unexpected<Error> toml_error(const TomlValue& value, const std::string& name,
+                                 const std::string& code, const std::string& reason) {
+  return fail(Trouble::input, code,
+              fmt::format("{}: line {}, column {}: {}", safe_text(name), value.line,
+                          value.column, reason),
+              "correct the file and try again; nothing was changed");
+}
+
+std::string toml_string(std::string_view text) {
+  std::ostringstream out;
+  out << toml::toml_formatter{toml::value<std::string>(std::string(text)),
+                              toml::format_flags::none};
+  return out.str();
+}
+
+}  // namespace bayswap

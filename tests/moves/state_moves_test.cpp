@@ -1,0 +1,139 @@
+// States carried between places: slots, names, and programs that differ.
+#include <algorithm>
+
+#include "bayswap/slots.h"
+#include "bayswap/state.h"
+#include "demo/makers.h"
+#include "demo/state_makers.h"
+#include "support/world.h"
+
+namespace bayswap {
+namespace {
+
+using test::read;
+
+const std::string kWharf = "wharf/states/Dune Semaphore (1982) (Quay Works).st";
+const std::string kPier = "pier/slots/DUNE SEMAPHORE/slot 0";
+
+class States : public test::WorldTest {
+ protected:
+  void SetUp() override {
+    test::WorldTest::SetUp();
+    for (const std::string name : {"wharf", "pier", "shed"}) learn(name);
+  }
+  CarryReport carry_state(const std::string& save, const std::string& to,
+                          const std::string& slot = {}) {
+    CarryRequest request;
+    request.saves = {save};
+    request.to = to;
+    request.slot = slot;
+    request.accept = {"newer-there"};
+    return carry_it(request);
+  }
+};
+
+TEST_F(States, AreLearnedWithTheirSlots) {
+  Session session = open();
+  EXPECT_EQ((*session.bays.find("wharf"))->shelves.front().pattern, "states/{stem}.st{slot}");
+  EXPECT_EQ((*session.bays.find("pier"))->shelves.front().pattern,
+            "slots/{stem}/slot {slot:pad 2}");
+  EXPECT_EQ((*session.bays.find("shed"))->shelves.front().pattern, "{stem}.{slot:pad 3}");
+}
+
+TEST_F(States, KeepTheirSlotsUnderTheNameThere) {
+  const auto before = test::snapshot(folder_ / "pier");
+  const CarryReport report = carry_state("wharf:Dune Semaphore", "pier");
+  ASSERT_EQ(report.moves.size(), 4U);
+  for (const MoveReport& move : report.moves) EXPECT_EQ(move.status, MoveStatus::done);
+  for (const char* slot : {"0", "1", "2", "5"})
+    EXPECT_EQ(read(folder_ / (kPier + slot)), read(folder_ / (kWharf + slot)));
+  EXPECT_TRUE(std::filesystem::exists(folder_ / (kPier + "3"))) << "it was there before";
+  // Again: the same states are there.
+  for (const MoveReport& move : carry_state("wharf:Dune Semaphore", "pier").moves)
+    EXPECT_TRUE(move.nothing_to_do);
+  Session session = open();
+  ASSERT_TRUE(undo(session, "", {}));
+  EXPECT_EQ(test::snapshot(folder_ / "pier"), before);
+}
+
+TEST_F(States, GoToAnotherSlotWhenAsked) {
+  const std::string save = at(kWharf + "5");
+  EXPECT_EQ(carry_state(save, "pier", "7").moves.front().to, at(kPier + "7"));
+  // Slots 1 and 3 are filled, and nothing there starts at 0.
+  EXPECT_EQ(carry_state(save, "pier", "free").moves.front().to, at(kPier + "2"));
+  EXPECT_EQ(carry_state(save, "pier", "free").moves.front().to, at(kPier + "4"));
+  EXPECT_EQ(stop_code(carry_state(save, "pier", "left")), "no-match");
+  CarryRequest all;
+  all.saves = {"wharf:Dune Semaphore"};
+  all.to = "pier";
+  all.slot = "1";
+  Session session = open();
+  const auto several = carry(session, all);
+  ASSERT_FALSE(several);
+  EXPECT_EQ(several.error().code, "many-match") << "four states cannot go to one slot";
+}
+
+TEST_F(States, OfAnotherProgramStop) {
+  const auto before = test::snapshot(folder_ / "shed");
+  const CarryReport report = carry_state(at(kWharf + "1"), "shed");
+  EXPECT_EQ(stop_code(report), "other-program");
+  EXPECT_EQ(test::snapshot(folder_ / "shed"), before);
+  CarryRequest request;
+  request.saves = {at(kWharf + "1")};
+  request.to = "shed";
+  request.slot = "9";
+  request.accept = {"other-program"};
+  EXPECT_EQ(carry_it(request).moves.front().status, MoveStatus::done);
+  EXPECT_EQ(read(folder_ / "shed/Dune Semaphore.009"), read(folder_ / (kWharf + "1")));
+}
+
+TEST_F(States, AsSavesStillStop) {
+  EXPECT_EQ(stop_code(carry_one(at("downloads/Lantern Drift (Europe).srm"), "den")),
+            "state-not-save");
+}
+
+TEST_F(States, OfAllGamesMoveWithTheSaves) {
+  CarryRequest request;
+  request.all = true;
+  request.from = "wharf";
+  request.to = "pier";
+  request.accept = {"newer-there"};
+  EXPECT_EQ(carry_it(request).moves.size(), 4U);
+}
+
+// Names that carry a year and a maker, which the ROM's own name does not.
+TEST_F(States, NamesWithMoreThanTheRomsAreImitated) {
+  std::filesystem::remove_all(folder_ / "pier");
+  folder_.write("pier/DUNE SEMAPHORE.bin", demo::a2600_rom());
+  const Bytes state = read(folder_ / (kWharf + "0"));
+  folder_.write("pier/Dune Semaphore (1982) (Quay Works).st1", state, 30);
+  folder_.write("pier/Dune Semaphore (1982) (Quay Works).st2", state, 30);
+  learn("pier");
+  Session session = open();
+  EXPECT_EQ((*session.bays.find("pier"))->shelves.front().pattern, "{stem}.st{slot}");
+  EXPECT_EQ(carry_state(at(kWharf + "5"), "pier").moves.front().to,
+            at("pier/Dune Semaphore (1982) (Quay Works).st5"));
+}
+
+TEST_F(States, AreListedBySlot) {
+  Session session = open();
+  for (const std::string& place : {std::string("wharf"), at("wharf")}) {
+    const auto boards = list_states(session, place);
+    ASSERT_TRUE(boards);
+    ASSERT_EQ(boards->size(), 1U);
+    const SlotBoard& board = boards->front();
+    EXPECT_EQ(board.title, "Dune Semaphore");
+    EXPECT_EQ(board.system, System::a2600);
+    ASSERT_EQ(board.slots.size(), 4U);
+    EXPECT_EQ(board.slots[3].slot, "5");
+    ASSERT_TRUE(board.slots[3].info.picture);
+    EXPECT_EQ(board.slots[3].info.picture->width, 160U);
+  }
+  const auto none = list_states(session, at("ferry"));
+  ASSERT_FALSE(none);
+  EXPECT_EQ(none.error().code, "no-match");
+  EXPECT_EQ(list_states(session, at("nowhere")).error().code, "missing");
+}
+
+}  // namespace
+}  // namespace bayswap
