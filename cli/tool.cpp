@@ -9,6 +9,7 @@
 #include "core/bytes/text.h"
 #include "cli/commands/commands.h"
 #include "cli/render/json.h"
+#include "cli/render/progress.h"
 #include "cli/render/text.h"
 
 namespace bayswap::cli {
@@ -48,6 +49,7 @@ void add_commands(Command& app, Run& run, std::string_view called) {
 }  // namespace
 
 void Run::print(const std::string& text) const {
+  if (line != nullptr) line->clear();
   surroundings.out << text;
 }
 
@@ -70,7 +72,14 @@ void Run::with_session(const std::function<Result<void>(Session&)>& body) {
     fail(session.error());
     return;
   }
-  if (auto done = body(*session); !done) fail(done.error());
+  {
+    ProgressLine shown;
+    session->progress = line = &shown;
+    const auto done = body(*session);
+    session->progress = line = nullptr;
+    shown.clear();
+    if (!done) fail(done.error());
+  }
   for (const Finding& note : session->notes)
     surroundings.err << error_text({Trouble::place, note.code, note.text, note.hint}, style());
 }

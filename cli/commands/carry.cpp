@@ -4,7 +4,6 @@
 
 #include "cli/commands/commands.h"
 #include "cli/render/json.h"
-#include "cli/render/progress.h"
 #include "cli/render/summary.h"
 #include "cli/render/text.h"
 
@@ -76,10 +75,6 @@ void add_carry(Command& app, Run& run) {
       auto accept = accepted_codes(arguments->accept);
       if (!accept) return tl::unexpected(accept.error());
       arguments->request.accept = std::move(*accept);
-      Progress progress("copying", Beside::results);
-      arguments->request.progress = [&](std::uint64_t done, std::uint64_t all) {
-        progress.bytes(done, all);
-      };
       const auto report = carry(session, arguments->request);
       if (!report) return tl::unexpected(report.error());
       show(*report, run, arguments->request.all, false);

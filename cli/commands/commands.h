@@ -7,6 +7,7 @@
 
 #include "bayswap/session.h"
 #include "cli/parser.h"
+#include "cli/render/progress.h"
 #include "cli/render/style.h"
 #include "cli/tool.h"
 
@@ -17,6 +18,7 @@ struct Run {
   const Surroundings& surroundings;
   bool json = false;
   int status = 0;
+  ProgressLine* line = nullptr;  ///< of the command that is running
 
   [[nodiscard]] Style style() const { return {surroundings.colour && !json, surroundings.width}; }
   /// Prints text or a JSON object.

@@ -7,7 +7,6 @@
 #include "cli/commands/commands.h"
 #include "cli/render/json.h"
 #include "cli/render/overview.h"
-#include "cli/render/progress.h"
 #include "cli/render/text.h"
 #include "files/clock.h"
 
@@ -41,7 +40,6 @@ class ItemPrinter {
     if (run_.json) run_.print("{\"schema\":1,\"items\":[");
   }
   void print(const Item& item) {
-    progress_.step();
     damaged_ = damaged_ || has_error(item.findings);
     items_.push_back(kind_of(item));
     if (items_.size() > 2) items_.pop_back();
@@ -55,7 +53,6 @@ class ItemPrinter {
   }
   /// One item of a folder: folders are shown as a table when they are at their end.
   void add_row(const Item& item) {
-    progress_.step();
     damaged_ = damaged_ || has_error(item.findings);
     rows_.push_back(row_of(item));
   }
@@ -84,7 +81,6 @@ class ItemPrinter {
 
   Run& run_;
   Style style_;
-  Progress progress_{"files looked at:", Beside::nothing};
   bool first_ = true;
   bool damaged_ = false;
   std::deque<OverviewRow> rows_;

@@ -5,7 +5,7 @@
 
 #include <algorithm>
 #include <iostream>
-#include <utility>
+#include <string_view>
 
 #include "core/bytes/text.h"
 
@@ -19,38 +19,44 @@ std::string rounded(double bytes) {
   return fmt::format("{:.0f} MiB", bytes / kMebi);
 }
 
+std::string_view word_for(Work work) {
+  switch (work) {
+    case Work::files: return "files looked at";
+    case Work::saves: return "saves";
+    case Work::versions: return "versions";
+    case Work::bytes: return "bytes";
+  }
+  return {};
+}
+
 }  // namespace
 
-Progress::Progress(std::string what, Beside beside)
-    : what_(std::move(what)),
-      wanted_(::isatty(STDERR_FILENO) == 1 &&
-              (beside == Beside::results || ::isatty(STDOUT_FILENO) == 0)),
+ProgressLine::ProgressLine()
+    : wanted_(::isatty(STDERR_FILENO) == 1),
       begun_(Clock::now()),
       next_(begun_ + std::chrono::seconds(1)) {}
 
-Progress::~Progress() {
+ProgressLine::~ProgressLine() {
+  clear();
+}
+
+void ProgressLine::clear() {
   if (shown_) std::cerr << "\r\x1b[K" << std::flush;
+  shown_ = false;
 }
 
-bool Progress::due() {
-  if (!wanted_ || Clock::now() < next_) return false;
+bool ProgressLine::report(Work work, std::uint64_t done, std::uint64_t all) {
+  if (!wanted_ || Clock::now() < next_) return true;
   next_ = Clock::now() + std::chrono::milliseconds(100);
-  return true;
-}
-
-void Progress::show(const std::string& text) {
   shown_ = true;
-  std::cerr << "\r\x1b[K" << what_ << " " << text << std::flush;
-}
-
-void Progress::step() {
-  ++done_;
-  if (due()) show(grouped(done_));
-}
-
-void Progress::bytes(std::uint64_t done, std::uint64_t all) {
-  if (due())
-    show(bar_text(done, all, std::chrono::duration<double>(Clock::now() - begun_).count()));
+  const double seconds = std::chrono::duration<double>(Clock::now() - begun_).count();
+  std::cerr << "\r\x1b[K";
+  if (work == Work::bytes)
+    std::cerr << "copying " << bar_text(done, all, seconds) << std::flush;
+  else
+    std::cerr << word_for(work) << ": " << grouped(done)
+              << (all > 0 ? " of " + grouped(all) : std::string()) << std::flush;
+  return true;
 }
 
 std::string bar_text(std::uint64_t done, std::uint64_t all, double seconds) {

@@ -5,34 +5,26 @@
 #include <cstdint>
 #include <string>
 
+#include "bayswap/progress.h"
+
 namespace bayswap::cli {
 
-/// Where the line may show.
-enum class Beside {
-  nothing,  ///< only when standard output goes elsewhere: results come while the work goes on
-  results,  ///< on any terminal: results come when the work is done
-};
-
-class Progress {
+/// Shows how far the operations of a session are. Only on a terminal.
+class ProgressLine final : public Progress {
  public:
-  Progress(std::string what, Beside beside);
-  ~Progress();
-  Progress(const Progress&) = delete;
-  Progress& operator=(const Progress&) = delete;
-  /// One more is done.
-  void step();
-  /// So many bytes of so many are done: shown as a bar.
-  void bytes(std::uint64_t done, std::uint64_t all);
+  ProgressLine();
+  ~ProgressLine() override;
+  ProgressLine(const ProgressLine&) = delete;
+  ProgressLine& operator=(const ProgressLine&) = delete;
+  /// Takes the line away, for something else to be printed.
+  void clear();
+  bool report(Work work, std::uint64_t done, std::uint64_t all) override;
 
  private:
   using Clock = std::chrono::steady_clock;
-  [[nodiscard]] bool due();
-  void show(const std::string& text);
 
-  std::string what_;
   bool wanted_;
   bool shown_ = false;
-  std::size_t done_ = 0;
   Clock::time_point begun_;
   Clock::time_point next_;
 };

@@ -1,7 +1,7 @@
 // Carrying saves between bays: checked, backed up, converted, written, read back, undoable.
 #pragma once
 
-#include <functional>
+#include <memory>
 #include <optional>
 #include <set>
 #include <string>
@@ -12,6 +12,13 @@
 #include "bayswap/session.h"
 
 namespace bayswap {
+
+/// A save in memory, to be carried like one from a file.
+struct GivenSave {
+  Save save;
+  std::string name;              ///< of its game, as a ROM's file is called; for reports, too
+  std::int64_t modified_ns = 0;  ///< when the progress was made, since 1970; 0: long ago
+};
 
 struct CarryRequest {
   std::vector<std::string> saves;  ///< files, or `BAY:NAME`, or names inside `from`
@@ -28,8 +35,7 @@ struct CarryRequest {
   std::string code;      ///< title id or code to carry to instead of the save's own
   std::string slot;      ///< of states: a number, or `free`; empty: the one that it has
   int wait_seconds = 0;  ///< for programs to close the files that are replaced
-  /// Told while a large folder is copied: bytes done, and bytes in all. May be empty.
-  std::function<void(std::uint64_t, std::uint64_t)> progress;
+  std::vector<GivenSave> given;  ///< saves that are in memory already
 };
 
 enum class MoveStatus { done, planned, stopped };
@@ -77,6 +83,29 @@ struct CarryReport {
 /// Plans and, unless `plan` is set, does it. Errors: wrong requests and unreadable inputs; checks
 /// that stop are in the report.
 [[nodiscard]] Result<CarryReport> carry(Session& session, const CarryRequest& request);
+
+/// A carry that was planned: it can be shown, and then be done as it was shown. It keeps the saves
+/// in memory. The session must outlive it, and both belong to one thread at a time.
+class CarryPlan {
+ public:
+  /// Looks and writes nothing. Errors: those of carry().
+  [[nodiscard]] static Result<CarryPlan> make(Session& session, CarryRequest request);
+  CarryPlan(CarryPlan&&) noexcept;
+  CarryPlan& operator=(CarryPlan&&) noexcept;
+  ~CarryPlan();
+
+  /// What would be done, and what stops it.
+  [[nodiscard]] const CarryReport& report() const;
+  /// Does it. Each save is placed anew just before it is written, and stops with `in-use` when
+  /// that is no longer what the plan showed. Errors: those of carry().
+  [[nodiscard]] Result<CarryReport> execute();
+
+ private:
+  struct Made;
+  CarryPlan(Session& session, std::unique_ptr<Made> made);
+  Session* session_;
+  std::unique_ptr<Made> made_;
+};
 
 /// Takes back the last command, or one move (`m12`). Stops when a place changed since, unless
 /// `newer-there` is accepted.

@@ -33,8 +33,8 @@ struct Hints {
   /// The unit (1, 2, 4 or 8 bytes reversed) in which text in the file can be read; 0: none stands
   /// out. identify() fills it in once for all layouts.
   std::optional<std::size_t> readable_unit;
-  /// The file that travels beside this one (LayoutInfo::companion); empty when there is none.
-  Bytes companion = {};
+  /// The file that travels beside this one (LayoutInfo::second_file); empty when there is none.
+  Bytes second_file = {};
 };
 
 /// A layout's claim on a file.
@@ -65,7 +65,7 @@ struct Written {
   Bytes bytes;
   Findings losses;  ///< progress of the saves that is not in the bytes
   Findings notes;
-  Bytes companion = {};  ///< to be kept beside the file, see LayoutInfo::companion
+  Bytes second_file = {};  ///< to be kept beside the file, see LayoutInfo::second_file
 };
 
 /// The static facts of a layout.
@@ -77,7 +77,7 @@ struct LayoutInfo {
   std::vector<std::string> parts;         ///< part names that it can hold, in file order
   std::vector<std::uint64_t> file_sizes;  ///< usual sizes in bytes, without trailers
   /// What the name of a second file adds to that of the first, when the layout needs two.
-  std::string companion = {};
+  std::string second_file = {};
 };
 
 /// One arrangement of saves in a file. Implementations are immutable and may be used from several
@@ -138,7 +138,7 @@ struct Guess {
 
 /// How many runs of 16 bytes the saves, written in this layout, have in common with a file at one
 /// offset. An older save of the same game in the same order has many; 0 says nothing.
-[[nodiscard]] std::size_t likeness(const Layout& layout, const WriteRequest& request);
+[[nodiscard]] std::size_t shared_runs(const Layout& layout, const WriteRequest& request);
 
 /// Recomputes Part::blank of a part from its bytes, by the rules of its chip.
 [[nodiscard]] bool is_blank_part(System system, std::string_view part, ByteView data);

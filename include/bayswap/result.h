@@ -2,8 +2,8 @@
 #pragma once
 
 #include <string>
+#include <string_view>
 #include <tl/expected.hpp>
-#include <utility>
 
 namespace bayswap {
 
@@ -28,9 +28,7 @@ template <class T>
 using Result = tl::expected<T, Error>;
 
 /// Shorthand for returning an error from a function that gives a Result.
-[[nodiscard]] inline tl::unexpected<Error> fail(Trouble trouble, std::string code, std::string text,
-                                                std::string hint = {}) {
-  return tl::unexpected<Error>(Error{trouble, std::move(code), std::move(text), std::move(hint)});
-}
+[[nodiscard]] tl::unexpected<Error> fail(Trouble trouble, std::string_view code,
+                                         std::string_view text, std::string_view hint = {});
 
 }  // namespace bayswap

@@ -6,9 +6,18 @@
 #include "bayswap/bay.h"
 #include "bayswap/catalog.h"
 #include "bayswap/finding.h"
+#include "bayswap/progress.h"
 #include "bayswap/storage.h"
 
 namespace bayswap {
+
+/// What a session reads at most, in bytes.
+struct Limits {
+  /// Larger files are never read as saves.
+  std::uint64_t largest_file = kSaveLimit;
+  /// What the files of one archive may unpack to, all together.
+  std::uint64_t archive_contents = 512ULL << 20U;
+};
 
 /// The storage, the user's places, catalog and bays. The storage must outlive the session. Files
 /// inside zip, 7z, rar and tar archives can be read as `ARCHIVE:NAME`.
@@ -21,9 +30,15 @@ struct Session {
   /// What a command found out besides what it was asked: moves that were cut off and can't be
   /// settled yet.
   Findings notes = {};
+  Limits limits = {};
+  Progress* progress = nullptr;  ///< told how far an operation is; null: nobody is
 
   /// Errors: `bad-bays`, `bad-catalog`, `unreadable`.
-  [[nodiscard]] static Result<Session> open(Storage& storage, const Places& places);
+  [[nodiscard]] static Result<Session> open(Storage& storage, const Places& places,
+                                            const Limits& limits = {});
+
+  /// For operations: tells `progress`. Errors: `cancelled`.
+  [[nodiscard]] Result<void> proceed(Work work, std::uint64_t done, std::uint64_t all) const;
 
   [[nodiscard]] Path bays_file() const { return places.config / "bays.toml"; }
   [[nodiscard]] Path catalog_file() const { return places.config / "catalog.toml"; }

@@ -63,6 +63,9 @@ class TakenOut {
 /// Hands on the bytes of a file that is made, piece by piece; false when they cannot be written.
 using ByteSink = std::function<bool(ByteView)>;
 
+/// Told how many bytes were copied since it was told last. False stops the copy (`cancelled`).
+using CopyProgress = std::function<bool(std::uint64_t)>;
+
 /// Primitive operations on a place. Reading errors have Trouble::input (`missing`, `unreadable`),
 /// writing errors Trouble::place (`place-failed`). Implementations are used from one thread, but
 /// for info(), list(), entries(), view(), view_if(), view_start(), read() and same(), which may run
@@ -109,15 +112,14 @@ class Storage {
   /// Whether another file system begins at the folder.
   [[nodiscard]] virtual bool is_mount_point(const Path& /*folder*/) { return false; }
   /// Brings everything that was written to the medium of the path onto it.
-  [[nodiscard]] virtual Result<void> settle(const Path& /*path*/) { return {}; }
+  [[nodiscard]] virtual Result<void> flush_medium(const Path& /*path*/) { return {}; }
 
   // Files of any size, in bounded memory:
   /// Makes a new file with the bytes of another one, on the medium when the call returns, and gives
-  /// the digest that tells its versions apart. `progress` is told how many bytes were written since
-  /// it was told last.
+  /// the digest that tells its versions apart. `progress` may be empty.
   [[nodiscard]] virtual Result<std::array<std::byte, 32>> copy(
       const Path& from, const Path& to, std::uint32_t mode,
-      const std::function<void(std::uint64_t)>& progress);
+      const CopyProgress& progress);
   /// What tells versions of a file apart: not the plain SHA-256 where the file is large.
   [[nodiscard]] virtual Result<std::array<std::byte, 32>> digest(const Path& path);
   [[nodiscard]] virtual Result<bool> same(const Path& a, const Path& b);

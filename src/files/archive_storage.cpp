@@ -59,7 +59,7 @@ Result<std::optional<ArchiveStorage::Inside>> ArchiveStorage::inside_of(const Pa
     const bool is_known = known != opened_.end() && known->second->info.size == info->size &&
                           known->second->info.modified_ns == info->modified_ns;
     if (!is_known) {
-      const auto view = inner_.view(archive, kSaveLimit);
+      const auto view = inner_.view(archive, largest_);
       if (!view || !is_archive(view->bytes())) continue;
     }
     auto opened = open(archive, *info);
@@ -77,9 +77,9 @@ Result<std::shared_ptr<const ArchiveStorage::Opened>> ArchiveStorage::open(const
     if (known->second->problem) return tl::unexpected(*known->second->problem);
     return known->second;
   }
-  const auto view = inner_.view(archive, kSaveLimit);
+  const auto view = inner_.view(archive, largest_);
   if (!view) return tl::unexpected(view.error());
-  auto entries = read_archive(view->bytes(), safe_text(archive.string()));
+  auto entries = read_archive(view->bytes(), safe_text(archive.string()), contents_);
   auto opened = std::make_shared<Opened>();
   opened->info = info;
   if (!entries) {
@@ -196,7 +196,7 @@ Result<void> ArchiveStorage::rename_new(const Path& from, const Path& to) {
   return inner_.rename_new(from, to);
 }
 Result<Digest> ArchiveStorage::copy(const Path& from, const Path& to, std::uint32_t mode,
-                                    const std::function<void(std::uint64_t)>& progress) {
+                                    const CopyProgress& progress) {
   if (auto fine = writable(to); !fine) return tl::unexpected(fine.error());
   const auto inside = inside_of(from);
   if (!inside) return tl::unexpected(inside.error());

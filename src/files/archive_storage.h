@@ -12,11 +12,14 @@
 
 namespace bayswap {
 
-/// Passes everything on, and adds reading of `ARCHIVE:NAME` paths. Nothing is unpacked to disk, and
+/// Larger archives than `largest` bytes are not opened; what unpacks to more than `contents` bytes is
+/// refused. Passes everything on, and adds reading of `ARCHIVE:NAME` paths. Nothing is unpacked to disk, and
 /// nothing inside of an archive can be written.
 class ArchiveStorage final : public Storage {
  public:
-  explicit ArchiveStorage(Storage& inner) : inner_(inner) {}
+  explicit ArchiveStorage(Storage& inner, std::uint64_t largest = kSaveLimit,
+                          std::uint64_t contents = 512ULL << 20U)
+      : inner_(inner), largest_(largest), contents_(contents) {}
 
   [[nodiscard]] Result<FileInfo> info(const Path& path) override;
   [[nodiscard]] Result<FileView> view(const Path& path, std::uint64_t limit) override;
@@ -37,11 +40,13 @@ class ArchiveStorage final : public Storage {
   [[nodiscard]] bool is_mount_point(const Path& folder) override {
     return inner_.is_mount_point(folder);
   }
-  [[nodiscard]] Result<void> settle(const Path& path) override { return inner_.settle(path); }
+  [[nodiscard]] Result<void> flush_medium(const Path& path) override {
+    return inner_.flush_medium(path);
+  }
   [[nodiscard]] std::string writer_of(const Path& path) override { return inner_.writer_of(path); }
   [[nodiscard]] Result<std::array<std::byte, 32>> copy(
       const Path& from, const Path& to, std::uint32_t mode,
-      const std::function<void(std::uint64_t)>& progress) override;
+      const CopyProgress& progress) override;
   [[nodiscard]] Result<std::array<std::byte, 32>> digest(const Path& path) override;
   [[nodiscard]] Result<bool> same(const Path& a, const Path& b) override;
   [[nodiscard]] Result<void> stream(const Path& path, std::size_t piece,
@@ -95,6 +100,8 @@ class ArchiveStorage final : public Storage {
   [[nodiscard]] Result<void> writable(const Path& path);
 
   Storage& inner_;
+  std::uint64_t largest_;   // bytes of an archive
+  std::uint64_t contents_;  // bytes that it may unpack to
   std::mutex opening_;
   std::map<Path, std::shared_ptr<const Opened>> opened_;
 };

@@ -63,6 +63,12 @@ Path beside(const Path& path, const std::string& tag) {
   return path.parent_path() / (".bayswap-" + tag);
 }
 
+Error copy_cancelled(const Path& path) {
+  return {Trouble::stopped, "cancelled",
+          fmt::format("{}: stopped before the end, as asked", safe_text(path.string())),
+          "what is reported as done is done; the rest was not begun"};
+}
+
 Error output_exists(const Path& path) {
   return {Trouble::stopped, "name-taken",
           fmt::format("{}: exists already and was left as it is", safe_text(path.string())),

@@ -32,6 +32,9 @@ namespace bayswap {
 /// `name-taken`: an output that is not to be overwritten is there.
 [[nodiscard]] Error output_exists(const Path& path);
 
+/// `cancelled`: whoever was told of a copy asked for its end.
+[[nodiscard]] Error copy_cancelled(const Path& path);
+
 /// `exists`: a new name is taken.
 [[nodiscard]] tl::unexpected<Error> name_exists(const Path& path);
 

@@ -25,7 +25,7 @@ constexpr std::size_t kBackPart = 1U << 16U;
 class Copy {
  public:
   Copy(const Descriptor& source, const Path& from, std::uint64_t size, const Descriptor& target,
-       const Path& to, const std::function<void(std::uint64_t)>& progress)
+       const Path& to, const CopyProgress& progress)
       : source_(source), from_(from), size_(size), target_(target), to_(to), progress_(progress) {
     const bool cut = size > kWholeContent;
     each_ = cut ? piece_size(size) : kWholeContent;
@@ -71,11 +71,9 @@ class Copy {
                             SYNC_FILE_RANGE_WRITE);
     const std::vector<Digest> made = digests_of_pieces(bytes, each_);
     std::ranges::copy(made, digests_.begin() + static_cast<std::ptrdiff_t>(number * kPiecesAtOnce));
-    if (progress_) {
-      const std::scoped_lock lock(guard_);
-      progress_(length);
-    }
-    return {};
+    if (!progress_) return {};
+    const std::scoped_lock lock(guard_);
+    return progress_(length) ? Result<void>{} : tl::unexpected(copy_cancelled(to_));
   }
 
   void stop(Error problem) {
@@ -89,7 +87,7 @@ class Copy {
   std::uint64_t size_;
   const Descriptor& target_;
   const Path& to_;
-  const std::function<void(std::uint64_t)>& progress_;
+  const CopyProgress& progress_;
   std::size_t each_ = 0;
   std::vector<Digest> digests_;
   std::mutex guard_;
@@ -100,7 +98,7 @@ class Copy {
 }  // namespace
 
 Result<Digest> copy_file(const Path& from, const Path& to, std::uint32_t mode,
-                         const std::function<void(std::uint64_t)>& progress) {
+                         const CopyProgress& progress) {
   const Descriptor source = open_to_read(from);
   const auto size = size_of(source, from, kNoLimit);
   if (!size) return tl::unexpected(size.error());

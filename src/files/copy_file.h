@@ -11,6 +11,6 @@ namespace bayswap {
 /// As Storage::copy says. Each part is read, written, read back and compared, and hashed while it
 /// lies in the processor's cache; two threads take the parts in turn.
 [[nodiscard]] Result<Digest> copy_file(const Path& from, const Path& to, std::uint32_t mode,
-                                       const std::function<void(std::uint64_t)>& progress);
+                                       const CopyProgress& progress);
 
 }  // namespace bayswap

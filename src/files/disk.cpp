@@ -257,7 +257,7 @@ class Disk final : public Storage {
            (own.st_dev != above.st_dev || own.st_ino == above.st_ino);
   }
 
-  Result<void> settle(const Path& path) override {
+  Result<void> flush_medium(const Path& path) override {
     const Descriptor place(::open(path.c_str(), O_RDONLY | O_CLOEXEC | O_NONBLOCK));
     if (!place.open() || ::syncfs(place.get()) != 0) return write_error(path, errno);
     return {};
@@ -273,7 +273,7 @@ class Disk final : public Storage {
   }
 
   Result<Digest> copy(const Path& from, const Path& to, std::uint32_t mode,
-                      const std::function<void(std::uint64_t)>& progress) override {
+                      const CopyProgress& progress) override {
     return copy_file(from, to, mode, progress);
   }
 

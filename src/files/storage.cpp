@@ -51,14 +51,14 @@ Result<std::vector<NamedInfo>> Storage::entries(const Path& folder) {
 }
 
 Result<Digest> Storage::copy(const Path& from, const Path& to, std::uint32_t mode,
-                             const std::function<void(std::uint64_t)>& progress) {
+                             const CopyProgress& progress) {
   const auto seen = view(from, kSaveLimit);
   if (!seen) return tl::unexpected(seen.error());
   if (auto made = create(to, seen->bytes(), mode); !made) return tl::unexpected(made.error());
   const auto back = view(to, kSaveLimit);
   if (!back) return tl::unexpected(back.error());
   if (!same_bytes(back->bytes(), seen->bytes())) return tl::unexpected(read_differently(to));
-  if (progress) progress(seen->bytes().size());
+  if (progress && !progress(seen->bytes().size())) return tl::unexpected(copy_cancelled(to));
   return version_digest(seen->bytes());
 }
 

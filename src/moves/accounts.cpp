@@ -6,7 +6,7 @@
 
 namespace bayswap {
 
-std::optional<std::string> settle_account(const std::map<std::string, std::size_t>& there,
+std::optional<std::string> choose_account(const std::map<std::string, std::size_t>& there,
                                           const std::string& own, const std::string& wanted,
                                           Checks& checks) {
   if (!wanted.empty()) {

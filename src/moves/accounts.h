@@ -12,7 +12,7 @@ namespace bayswap {
 /// The account that a save goes under: the one that the user names, or the only one there; its own
 /// where there is none yet. `there`: the accounts and how many saves each has. Nothing when several
 /// play there: `many-match` then lists them.
-[[nodiscard]] std::optional<std::string> settle_account(
+[[nodiscard]] std::optional<std::string> choose_account(
     const std::map<std::string, std::size_t>& there, const std::string& own,
     const std::string& wanted, Checks& checks);
 

@@ -5,94 +5,142 @@
 #include <algorithm>
 #include <map>
 
-#include "places/file_names.h"
 #include "bayswap/card_file.h"
 #include "core/bytes/text.h"
-#include "core/bytes/time_text.h"
-#include "places/companion.h"
-#include "moves/carry_cards.h"
+#include "files/clock.h"
 #include "moves/carry_checks.h"
-#include "moves/carry_folders.h"
 #include "moves/carry_source.h"
-#include "moves/carry_target.h"
 #include "moves/in_use.h"
 #include "moves/mover.h"
-#include "moves/package_target.h"
-#include "moves/state_target.h"
+#include "moves/target.h"
 #include "moves/wanted_saves.h"
-#include "files/archive_storage.h"
-#include "files/clock.h"
+#include "places/file_names.h"
 
 namespace bayswap {
 namespace {
 
-// The card that a file is, when one of its saves is what changes; null otherwise.
-const CardLayout* onto_card(const TargetFile& file) {
-  const CardLayout* card = file.carried.kind == Kind::card_save ? as_card(file.layout) : nullptr;
-  return is_package(card) ? nullptr : card;
+// One change as a plan showed it.
+struct Shown {
+  Path path;
+  std::optional<Digest> before;
+  std::optional<Digest> after;
+
+  bool operator==(const Shown&) const = default;
+};
+
+std::vector<Shown> shown_changes(const Placement& placement) {
+  std::vector<Shown> shown;
+  for (const PlacedUnit& unit : placement.units)
+    for (const FileChange& change : unit.changes)
+      shown.push_back({change.path, change.before,
+                       change.content ? std::optional(version_digest(*change.content))
+                                      : std::nullopt});
+  return shown;
 }
 
+// Carries saves to one bay, one after the other: each is placed by the target of its kind, checked,
+// and written unless only a plan is wanted.
 class Carrier {
  public:
-  Carrier(Session& session, const CarryRequest& request)
-      : session_(session), request_(request), folders_(session) {}
+  Carrier(Session& session, const CarryRequest& request, const Bay& bay)
+      : session_(session),
+        request_(request),
+        bay_(bay),
+        folders_(session),
+        scan_(session, folders_, bay),
+        context_{session, request, folders_, scan_},
+        targets_(targets_for(context_)) {}
 
-  Result<CarryReport> run() {
-    const auto to = session_.bays.find(request_.to);
-    if (!to) return tl::unexpected(to.error());
-    bay_ = *to;
-    const auto place = session_.storage->list(bay_->place);
-    // Where saves were seen before there is something; an empty folder is where a medium was.
-    if (!place || (place->empty() && !bay_->shelves.empty()))
-      return fail(Trouble::place, "place-failed",
-                  fmt::format("bay {}: {} {}", bay_->name, safe_text(bay_->place.string()),
-                              place ? "is empty: its medium is out, or everything was moved away"
-                                    : "cannot be reached"),
-                  "plug in or mount the place, or learn the bay again");
+  /// Finds the saves that are asked for. Errors: those of find_wanted(); `place-failed`.
+  Result<std::vector<Source>> find() {
+    if (auto there = check_place(); !there) return tl::unexpected(there.error());
     if (!request_.plan)
       if (auto recovered = recover(session_); !recovered) return tl::unexpected(recovered.error());
-    auto sources = find_wanted(session_, folders_, *bay_, request_);
-    if (!sources) return tl::unexpected(sources.error());
-    for (const Source& source : *sources) {
-      if (auto moved = carry_one(source); !moved) {
-        if (report_.moves.empty()) return tl::unexpected(moved.error());
-        report_.failed = moved.error();
-        name_what_is_left(*sources, source);
-        break;
-      }
+    return find_wanted(session_, folders_, scan_, request_);
+  }
+
+  /// Carries them, or plans it. `shown`: what a plan showed of each, which must be as it was; null
+  /// without a plan.
+  Result<CarryReport> run(const std::vector<Source>& sources,
+                          const std::vector<std::vector<Shown>>* shown) {
+    for (std::size_t i = 0; i < sources.size(); ++i) {
+      expected_ = shown != nullptr ? &(*shown)[i] : nullptr;
+      auto moved = session_.proceed(Work::saves, i, sources.size());
+      if (moved) moved = carry_one(sources[i]);
+      if (moved) continue;
+      if (report_.moves.empty()) return tl::unexpected(moved.error());
+      report_.failed = moved.error();
+      name_what_is_left(std::span(sources).subspan(i));
+      break;
     }
-    settle_place();
+    flush_place();
     return std::move(report_);
   }
 
+  /// What the plan showed, one list for each save.
+  [[nodiscard]] std::vector<std::vector<Shown>> take_shown() { return std::move(shown_); }
+
  private:
+  // Where saves were seen before there is something; an empty folder is where a medium was.
+  Result<void> check_place() {
+    const auto place = session_.storage->list(bay_.place);
+    if (place && (!place->empty() || bay_.shelves.empty())) return {};
+    return fail(Trouble::place, "place-failed",
+                fmt::format("bay {}: {} {}", bay_.name, safe_text(bay_.place.string()),
+                            place ? "is empty: its medium is out, or everything was moved away"
+                                  : "cannot be reached"),
+                "plug in or mount the place, or learn the bay again");
+  }
+
   // What a place that failed midway has not got.
-  void name_what_is_left(const std::vector<Source>& sources, const Source& failed) {
+  void name_what_is_left(std::span<const Source> left) {
     constexpr std::size_t kShown = 6;
-    std::vector<std::string> left;
-    for (const Source* at = &failed; at != sources.data() + sources.size(); ++at)
-      left.push_back(safe_text(at->stem));
-    const std::size_t more = left.size() > kShown ? left.size() - kShown : 0;
-    left.resize(left.size() - more);
-    report_.failed->hint +=
-        fmt::format("; not done: {}{}", list_text(left),
+    std::vector<std::string> names;
+    for (const Source& source : left) names.push_back(safe_text(source.stem));
+    const std::size_t more = names.size() > kShown ? names.size() - kShown : 0;
+    names.resize(names.size() - more);
+    report_.failed->hint += fmt::format(
+        "; not done: {}{}", list_text(names),
                     more > 0 ? fmt::format(" and {} more; what is named above is done", more)
                              : "; what is named above is done");
   }
 
   // What people may take out is complete before it is said to be.
-  void settle_place() {
+  void flush_place() {
     const bool wrote = std::ranges::any_of(
         report_.moves, [](const MoveReport& move) { return !move.move.empty(); });
     Storage& storage = *session_.storage;
-    if (!wrote || report_.failed || !storage.is_removable(bay_->place)) return;
-    if (storage.settle(bay_->place)) report_.safe_to_remove = bay_->place.string();
+    if (!wrote || report_.failed || !storage.is_removable(bay_.place)) return;
+    if (storage.flush_medium(bay_.place)) report_.safe_to_remove = bay_.place.string();
   }
 
   Result<void> carry_one(const Source& source) {
     Checks checks(request_.accept);
+    MoveReport line = first_line(source);
+    Target& target = target_of(source);
+    check_source(source, target, checks);
+    shown_.emplace_back();
+    const bool readable = !source.save.parts.empty() || target.moves_unread();
+    if (checks.stopped() || !readable) return stop(line, checks);
+    if (auto known = open_history(); !known) return known;
+    auto placement = target.place(source, line, checks);
+    if (!placement) {
+      const Error& error = placement.error();
+      if (error.trouble != Trouble::stopped) return tl::unexpected(error);
+      (void)checks.add({Level::error, error.code, error.text, error.hint});
+      return stop(line, checks);
+    }
+    if (!*placement || (*placement)->units.empty()) return stop(line, checks);
+    for (const Finding& loss : (*placement)->losses) (void)checks.add(loss);
+    for (const PlacedUnit& unit : (*placement)->units) check_unit(unit, checks);
+    check_as_shown(**placement, checks);
+    return checks.stopped() ? stop_all(**placement, checks) : do_all(source, **placement, checks);
+  }
+
+  MoveReport first_line(const Source& source) const {
     MoveReport line;
     for (const Path& file : source.files) line.from.push_back(file.string());
+    if (line.from.empty()) line.from.push_back(source.shown());
     line.system = source.save.system;
     if (source.save.kind != Kind::battery && !source.state) {
       line.label = source.save.name;
@@ -102,11 +150,20 @@ class Carrier {
     line.from_layout = list_text(source.layouts);
     if (source.rom) line.game = game_of(*source.rom, session_.catalog);
     if (line.game.title.empty() && line.label.empty()) line.game.title = safe_text(source.stem);
-    bool readable = !source.save.parts.empty();
-    const bool moves_as_state = source.state && keeps_states(*bay_, source.save.system);
+    return line;
+  }
+
+  // The last kind takes what no other takes.
+  Target& target_of(const Source& source) {
+    for (const auto& target : targets_)
+      if (target->takes(source)) return *target;
+    return *targets_.back();
+  }
+
+  void check_source(const Source& source, const Target& target, Checks& checks) const {
     for (const Finding& problem : source.problems)
-      if (!moves_as_state || problem.code != "state-not-save") (void)checks.add(problem);
-    if (readable && source.save.blank())
+      if (!target.moves_unread() || problem.code != "state-not-save") (void)checks.add(problem);
+    if (!source.save.parts.empty() && source.save.blank())
       (void)checks.add(
           {Level::error, "blank-source",
            "the save is blank: a new file, or a dump of a cartridge with a dead battery",
@@ -117,134 +174,25 @@ class Carrier {
           {Level::error, "many-match",
            fmt::format("several ROMs fit the save: {}", safe_text(list_text(source.several_roms))),
            "say which with --rom FILE"});
-    if (moves_as_state && !checks.stopped()) return carry_state(source, line, checks);
-    if (checks.stopped() || !readable) return stop(line, checks);
-    if (source.save.kind == Kind::folder || goes_to_folders(source))
-      return carry_folder(source, line, checks);
-    if (source.save.kind == Kind::card_save) return carry_card_save(source, line, checks);
-
-    const auto game = find_target_game(session_, folders_, *bay_, source, request_, checks);
-    if (!game) return stop(line, checks);
-    Hints hints;
-    hints.system = source.save.system;
-    if (game->rom) {
-      hints = hints_of(game->rom->info, session_.catalog);
-      line.game = game_of(*game->rom, session_.catalog);
-    } else if (const CatalogGame* known = session_.catalog.find(source.save.system, game->stem)) {
-      hints.chips = known->chips();
-    }
-    line.chip = chip_text(source.save, hints);
-    if (auto differs = compare_chips(source, hints)) (void)checks.add(std::move(*differs));
-    if (checks.stopped()) return stop(line, checks);
-    // Chips that the user let through differ from the hints, which must then not shape the file.
-    if (has_code(checks.found(), "chip-differs")) hints.chips.reset();
-
-    auto targets = make_targets(session_, folders_, *bay_, source, *game, hints, checks);
-    if (!targets) {
-      if (targets.error().trouble != Trouble::stopped) return tl::unexpected(targets.error());
-      const Error& error = targets.error();
-      (void)checks.add({Level::error, error.code, error.text, error.hint});
-      return stop(line, checks);
-    }
-    line.losses = targets->losses;
-    shortened_ = !targets->losses.empty();
-    for (const Finding& loss : targets->losses) (void)checks.add(loss);
-    return carry_files(source, *targets, line, checks);
   }
 
-  // A card's save, where the bay has no card for it but keeps such saves as folders.
-  bool goes_to_folders(const Source& source) const {
-    if (source.save.kind != Kind::card_save) return false;
-    const auto has = [&](Kind kind) {
-      return std::ranges::any_of(bay_->shelves, [&](const Shelf& shelf) {
-        return shelf.system == source.save.system && shelf.kind == kind;
-      });
-    };
-    return has(Kind::folder) && !has(Kind::card_save);
-  }
-
-  Result<void> carry_card_save(const Source& source, MoveReport& line, Checks& checks) {
-    auto target = source.save.system == System::x360
-                      ? make_package_target(session_, *bay_, source, request_, checks)
-                      : make_card_target(session_, folders_, *bay_, source, planned_cards_, checks);
-    if (!target) return tl::unexpected(target.error());
-    if (!*target) return stop(line, checks);
-    Targets targets;
-    targets.files.push_back(std::move(**target));
-    shortened_ = false;
-    const TargetFile& file = targets.files.front();
-    auto carried = carry_files(source, targets, line, checks);
-    // The plan for the next save sees this one on its card.
-    if (carried && request_.plan && !checks.stopped() && onto_card(file) != nullptr)
-      planned_cards_[file.path.string()] = file.bytes;
-    return carried;
-  }
-
-  Result<void> carry_state(const Source& source, MoveReport& line, Checks& checks) {
-    const auto game = find_target_game(session_, folders_, *bay_, source, request_, checks);
-    if (!game) return stop(line, checks);
-    if (game->rom) line.game = game_of(*game->rom, session_.catalog);
-    auto target = make_state_target(session_, folders_, *bay_, source, *game, request_, checks);
-    if (!target) return tl::unexpected(target.error());
-    if (!*target) return stop(line, checks);
-    line.slot = (*target)->slot;
-    Targets targets;
-    targets.files.push_back(std::move((*target)->file));
-    return carry_files(source, targets, line, checks);
-  }
-
-  Result<void> carry_folder(const Source& source, MoveReport& line, Checks& checks) {
-    auto target = make_folder_target(session_, *bay_, source, request_, checks);
-    if (!target) {
-      if (target.error().trouble != Trouble::stopped) return tl::unexpected(target.error());
-      const Error& error = target.error();
-      (void)checks.add({Level::error, error.code, error.text, error.hint});
-      return stop(line, checks);
-    }
-    if (!*target) return stop(line, checks);
-    FolderTarget& there = **target;
-    line.to = there.folder.string();
-    line.to_layout = there.layout->info().id;
-    line.game = there.game;
-    line.size = there.size;
-    line.folder = true;
-    line.replaces = there.replaces;
-    line.nothing_to_do = there.already_there;
-    line.files = there.files;
-    if (!there.already_there && !claim(there.names, line.to, source.shown()))
-      (void)checks.add(
-          {Level::error, "name-taken",
-           fmt::format("{} goes to the same folder", safe_text(claimed_by(there.names, line.to))),
-           "carry the one that you want by its name"});
-    auto companions = make_companions(session_, *bay_, source);
-    if (!companions) return tl::unexpected(companions.error());
-    for (CompanionFile& companion : *companions) {
-      checks.note(companion.note);
-      if (companion.change) there.changes.push_back(std::move(*companion.change));
-    }
-    for (const FileChange& change : there.changes) {
+  void check_unit(const PlacedUnit& unit, Checks& checks) {
+    for (const FileChange& change : unit.changes) {
       check_in_use(change.path, checks);
       check_attributes(change, checks);
     }
-    if (!there.changes.empty()) check_room(there.folder, there.size, checks);
-    if (checks.stopped()) return stop(line, checks);
-    if (there.already_there)
-      line.checks.push_back(
-          {Level::note, "already-there", "the same progress is there already: nothing to do", ""});
-    if (!request_.plan && !there.changes.empty()) {
-      FolderSwap swap;
-      swap.folder = there.folder;
-      swap.seen = std::move(there.seen);
-      swap.progress = progress_of(source.save);
-      // A companion alone needs no swap of a folder that stays as it is.
-      auto done = write_changes(
-          source, line, there.changes, [] { return Result<void>{}; },
-          there.already_there ? nullptr : &swap);
-      if (!done) return tl::unexpected(done.error());
-      line.move = *done;
-    }
-    finish(line, checks, request_.plan ? MoveStatus::planned : MoveStatus::done);
-    return {};
+    if (!unit.changes.empty()) check_room(unit.line.to, unit.room, checks);
+    if (unit.line.nothing_to_do) return;
+    if (unit.newer) (void)checks.add(*unit.newer);
+    if (unit.shared) return;
+    // Two saves of one command can't go to one place.
+    const auto [taken, free] = claimed_.emplace(folded_path(unit.names, unit.line.to),
+                                                list_text(unit.line.from));
+    if (!free)
+      (void)checks.add({Level::error, "name-taken",
+                        fmt::format("{} goes to the same {}", safe_text(taken->second),
+                                    unit.line.folder ? "folder" : "file"),
+                        "carry the one that you want by its name"});
   }
 
   // A plan does not wait: it tells how things are.
@@ -256,9 +204,7 @@ class Carrier {
     }
     // Who lets younger progress go has seen that the file is young.
     if (request_.accept.contains("newer-there")) return;
-    const auto history = History::open_to_read(*session_.storage, session_.history_file());
-    std::int64_t own = 0;
-    if (history && *history) own = (*history)->written_ns(path.string());
+    const std::int64_t own = history_ ? history_->written_ns(path.string()) : 0;
     if (auto fresh = changed_just_now(*session_.storage, path, own, wait))
       (void)checks.add(std::move(*fresh));
   }
@@ -294,146 +240,63 @@ class Carrier {
         {Level::error, "no-room",
          fmt::format("{}: {} are free there, and {} are needed (the old file stays "
                      "until the new one is complete)",
-                     safe_text(bay_->place.string()), size_text(*free), size_text(bytes + kSpare)),
+                     safe_text(bay_.place.string()), size_text(*free), size_text(bytes + kSpare)),
          "make room there, and try again"});
   }
 
-  // Two saves of one command cannot go to one place.
-  bool claim(FileNames names, const std::string& path, const std::string& source) {
-    return claimed_.emplace(folded_path(names, path), source).second;
-  }
-  std::string claimed_by(FileNames names, const std::string& path) {
-    return claimed_[folded_path(names, path)];
-  }
-
-  // Tells the caller how much of a large folder is copied.
-  [[nodiscard]] std::function<void(std::uint64_t)> progress_of(const Save& save) const {
-    std::uint64_t total = 0;
-    for (const Part& part : save.parts) total += part.outside;
-    if (total == 0 || !request_.progress) return {};
-    return [tell = request_.progress, total, done = std::uint64_t{0}](std::uint64_t more) mutable {
-      done += more;
-      tell(done, total);
-    };
+  // A plan that was shown is done as it was shown, or not at all.
+  void check_as_shown(const Placement& placement, Checks& checks) {
+    auto changes = shown_changes(placement);
+    if (expected_ != nullptr && changes != *expected_)
+      (void)checks.add({Level::error, "in-use",
+                        "what is there is no longer what the plan saw: something wrote to it",
+                        "make a new plan"});
+    shown_.back() = std::move(changes);
   }
 
-  Result<void> carry_files(const Source& source, Targets& targets, const MoveReport& base,
-                           Checks& checks) {
-    auto history = History::open_to_read(*session_.storage, session_.history_file());
-    if (!history) return tl::unexpected(history.error());
-    std::vector<MoveReport> lines;
-    std::vector<const TargetFile*> work;
-    for (const TargetFile& file : targets.files) {
-      MoveReport line = base;
-      line.from = file.from;
-      line.to = file.path.string();
-      if (file.layout != nullptr) line.to_layout = file.layout->info().id;
-      line.size = file.bytes.size();
-      line.replaces = file.before.has_value();
-      if (!is_package(file.layout))
-        for (const Part& part : file.carried.parts) line.parts.push_back(part.name);
-      line.nothing_to_do = file.already_there;
-      if (!file.already_there) {
-        check_in_use(file.path, checks);
-        FileChange change;
-        change.path = file.path;
-        change.before = file.before;
-        check_attributes(change, checks);
-        check_room(file.path, file.bytes.size(), checks);
-        work.push_back(&file);
-        if (auto newer = newer_there(source, file, history->has_value() ? &**history : nullptr))
-          (void)checks.add(std::move(*newer));
-        if (onto_card(file) == nullptr && !claim(file.names, line.to, list_text(line.from)))
-          (void)checks.add(
-              {Level::error, "name-taken",
-               fmt::format("{} goes to the same file", safe_text(claimed_by(file.names, line.to))),
-               "carry the one that you want by its name"});
-      }
-      lines.push_back(std::move(line));
-    }
-    if (checks.stopped() || lines.empty()) {
-      if (lines.empty()) return stop(base, checks);
-      for (MoveReport& line : lines) finish(line, checks, MoveStatus::stopped);
-      return {};
-    }
-    for (MoveReport& line : lines)
-      if (line.nothing_to_do)
-        line.checks.push_back({Level::note, "already-there",
-                               "the same progress is there already: nothing to do", ""});
-    std::string move;
-    if (!work.empty() && !request_.plan) {
-      auto done = write(source, base, work);
-      if (!done) return tl::unexpected(done.error());
-      move = *done;
-    }
-    for (MoveReport& line : lines) {
-      if (!line.nothing_to_do) line.move = move;
-      finish(line, checks, request_.plan ? MoveStatus::planned : MoveStatus::done);
-    }
-    return {};
-  }
-
-  std::optional<Finding> newer_there(const Source& source, const TargetFile& file,
-                                     const History* history) {
-    if (!file.before || !file.replaces_progress) return std::nullopt;
-    // What history knows of a card is about all of its saves.
-    if (onto_card(file) != nullptr) history = nullptr;
-    const std::string path = file.path.string();
-    if (history != nullptr) {
-      const auto replaced = history->replaced_at(path);
-      const Digest ours = version_digest(file.bytes);
-      if (replaced && std::find(replaced->begin(), replaced->end(), ours) != replaced->end())
-        return Finding{
-            Level::error, "newer-there",
-            fmt::format("{}: history knows this save as an older version of what is there",
-                        safe_text(path)),
-            "keep what is there, or go back with --accept newer-there"};
-    }
-    std::int64_t there = file.before_modified_ns;
-    if (history != nullptr)
-      if (const auto made = history->progress_time(path, *file.before); made && *made)
-        there = **made;
-    if (there <= source.modified_ns + time_slack_ns(file.names)) return std::nullopt;
-    return Finding{
-        Level::error, "newer-there",
-        fmt::format("{}: is younger ({} UTC) than the save ({} UTC) and differs", safe_text(path),
-                    utc_text(there), utc_text(source.modified_ns)),
-        "compare both with 'bayswap look'; replace it with --accept newer-there (the old "
-        "one stays in history)"};
-  }
-
-  // Gives the name of the move.
-  Result<std::string> write(const Source& source, const MoveReport& base,
-                            const std::vector<const TargetFile*>& work) {
-    std::vector<FileChange> changes;
-    for (const TargetFile* file : work) {
-      FileChange change;
-      change.path = file->path;
-      change.content = file->bytes;
-      change.before = file->before;
-      changes.push_back(std::move(change));
-      if (file->companion.empty()) continue;
-      FileChange beside;
-      beside.path = file->path.string() + file->layout->info().companion;
-      beside.content = file->companion;
-      const auto there = version_at(*session_.storage, beside.path);
-      if (!there) return tl::unexpected(there.error());
-      beside.before = there->digest;
-      changes.push_back(std::move(beside));
-    }
-    return write_changes(source, base, changes, [&] { return compare_as_saves(work); });
-  }
-
-  Result<std::string> write_changes(const Source& source, const MoveReport& base,
-                                    const std::vector<FileChange>& changes,
-                                    const std::function<Result<void>()>& verify,
-                                    const FolderSwap* swap = nullptr) {
+  // What history knows of files there; once this carry writes, its own handle.
+  Result<void> open_history() {
     if (!history_) {
-      auto opened = settled_history(*session_.storage, session_.history_file());
+      auto opened = History::open_to_read(*session_.storage, session_.history_file());
       if (!opened) return tl::unexpected(opened.error());
       history_ = std::move(*opened);
     }
+    context_.history = history_ ? &*history_ : nullptr;
+    return {};
+  }
+
+  Result<void> do_all(const Source& source, Placement& placement, const Checks& checks) {
+    std::vector<FileChange> changes;
+    std::vector<bool> changed;  // for each unit
+    for (PlacedUnit& unit : placement.units) {
+      changed.push_back(!unit.changes.empty());
+      std::ranges::move(unit.changes, std::back_inserter(changes));
+    }
+    std::string move;
+    if (!request_.plan && !changes.empty()) {
+      auto done = write(source, placement, changes);
+      if (!done) return tl::unexpected(done.error());
+      move = *done;
+    }
+    for (std::size_t i = 0; i < placement.units.size(); ++i) {
+      MoveReport& line = placement.units[i].line;
+      if (line.nothing_to_do)
+        line.checks.push_back({Level::note, "already-there",
+                               "the same progress is there already: nothing to do", ""});
+      if (changed[i]) line.move = move;
+      line.losses = placement.losses;
+      finish(line, checks, request_.plan ? MoveStatus::planned : MoveStatus::done);
+    }
+    for (FileChange& change : changes) scan_.put(change.path, std::move(change.content));
+    return {};
+  }
+
+  Result<std::string> write(const Source& source, Placement& placement,
+                            const std::vector<FileChange>& changes) {
     if (command_ == 0) {
+      auto opened = recovered_history(*session_.storage, session_.history_file());
+      if (!opened) return tl::unexpected(opened.error());
+      history_ = std::move(*opened);
       auto begun = history_->begin_command("carry", now_ns());
       if (!begun) return tl::unexpected(begun.error());
       command_ = *begun;
@@ -442,50 +305,46 @@ class Carrier {
     move.command = command_;
     move.kind = "carry";
     move.source = source.shown();
-    move.bay = bay_->name;
-    move.place = bay_->place.string();
-    move.title = base.game.title;
+    move.bay = bay_.name;
+    move.place = bay_.place.string();
+    move.title = placement.units.front().line.game.title;
     move.source_modified_ns = source.modified_ns;
+    if (placement.swap) placement.swap->progress = progress_of(source.save);
     Mover mover(*session_.storage, *history_);
     if (request_.accept.contains("in-use")) mover.allow_in_use();
-    auto done = mover.apply(std::move(move), changes, verify, swap);
+    const auto verify = [&]() -> Result<void> {
+      for (const PlacedUnit& unit : placement.units)
+        if (unit.verify)
+          if (auto same = unit.verify(*session_.storage); !same) return same;
+      return {};
+    };
+    auto done = mover.apply(std::move(move), changes, verify,
+                            placement.swap ? &*placement.swap : nullptr);
     if (!done) return tl::unexpected(done.error());
     return move_name(done->id);
   }
 
-  Result<void> compare_as_saves(const std::vector<const TargetFile*>& work) {
-    for (const TargetFile* file : work) {
-      if (file->layout == nullptr) continue;  // its bytes were compared
-      const auto view = session_.storage->view(file->path, kSaveLimit);
-      if (!view) return tl::unexpected(view.error());
-      Hints hints;
-      hints.system = file->carried.system;
-      hints.companion = read_companion(*session_.storage, file->path);
-      const CardLayout* card = onto_card(*file);
-      const auto content = card != nullptr ? card->CardLayout::read(view->bytes(), hints)
-                                           : file->layout->read(view->bytes(), hints);
-      bool same = content && !content->saves.empty();
-      if (same && file->carried.kind == Kind::card_save)
-        same = std::any_of(content->saves.begin(), content->saves.end(), [&](const Save& save) {
-          return card != nullptr
-                     ? same_card_save(save, file->carried)
-                     : save.parts == file->carried.parts || same_card_save(save, file->carried);
-        });
-      else if (same && !shortened_)
-        for (const Part& part : file->carried.parts) {
-          const Part* there = content->saves.front().part(part.name);
-          same = same && there != nullptr && same_progress(file->carried.system, *there, part);
-        }
-      if (!same)
-        return fail(Trouble::read_back, "read-back",
-                    fmt::format("{}: reads back as another save", safe_text(file->path.string())),
-                    "the old content is back; please report this with the file");
-    }
-    return {};
+  // Tells the caller how much of a large folder is copied.
+  [[nodiscard]] std::function<bool(std::uint64_t)> progress_of(const Save& save) const {
+    std::uint64_t total = 0;
+    for (const Part& part : save.parts) total += part.outside;
+    if (total == 0) return {};
+    return [this, total, done = std::uint64_t{0}](std::uint64_t more) mutable {
+      done += more;
+      return session_.proceed(Work::bytes, done, total).has_value();
+    };
   }
 
   Result<void> stop(MoveReport line, const Checks& checks) {
     finish(line, checks, MoveStatus::stopped);
+    return {};
+  }
+
+  Result<void> stop_all(Placement& placement, const Checks& checks) {
+    for (PlacedUnit& unit : placement.units) {
+      unit.line.losses = placement.losses;
+      finish(unit.line, checks, MoveStatus::stopped);
+    }
     return {};
   }
 
@@ -497,15 +356,36 @@ class Carrier {
 
   Session& session_;
   const CarryRequest& request_;
+  const Bay& bay_;
   RomFolders folders_;
-  const Bay* bay_ = nullptr;
+  BayScan scan_;
+  CarryContext context_;
+  std::vector<std::unique_ptr<Target>> targets_;
   CarryReport report_;
-  bool shortened_ = false;  // the user accepted losses, so less comes back than was carried
   std::optional<History> history_;
   std::int64_t command_ = 0;
   std::map<std::string, std::string> claimed_;
-  PlannedCards planned_cards_;
+  std::vector<std::vector<Shown>> shown_;
+  const std::vector<Shown>* expected_ = nullptr;
 };
+
+Result<void> check_request(const CarryRequest& request) {
+  const auto wrong = [](const char* text, const char* hint) {
+    return fail(Trouble::usage, "usage", text, hint);
+  };
+  const bool named = !request.saves.empty() || !request.given.empty();
+  if (request.to.empty()) return wrong("the destination is not named", "add --to BAY");
+  if (request.all && request.from.empty())
+    return wrong("--all needs a bay to take from", "add --from BAY");
+  if (request.all && named)
+    return wrong("--all goes without names of saves", "leave the names out, or leave --all out");
+  if (!request.all && !named && request.from.empty())
+    return wrong("no save is named",
+                 "name a file or BAY:NAME, or use --from BAY with --game or --all");
+  if (!request.from.empty() && request.from == request.to)
+    return wrong("the save is in that bay already", "name another bay with --to");
+  return {};
+}
 
 }  // namespace
 
@@ -519,20 +399,57 @@ std::string_view to_string(MoveStatus status) {
 }
 
 Result<CarryReport> carry(Session& session, const CarryRequest& request) {
-  const auto wrong = [](const char* text, const char* hint) {
-    return fail(Trouble::usage, "usage", text, hint);
-  };
-  if (request.to.empty()) return wrong("the destination is not named", "add --to BAY");
-  if (request.all && request.from.empty())
-    return wrong("--all needs a bay to take from", "add --from BAY");
-  if (request.all && !request.saves.empty())
-    return wrong("--all goes without names of saves", "leave the names out, or leave --all out");
-  if (!request.all && request.saves.empty() && request.from.empty())
-    return wrong("no save is named",
-                 "name a file or BAY:NAME, or use --from BAY with --game or --all");
-  if (!request.from.empty() && request.from == request.to)
-    return wrong("the save is in that bay already", "name another bay with --to");
-  return Carrier(session, request).run();
+  if (auto right = check_request(request); !right) return tl::unexpected(right.error());
+  const auto bay = session.bays.find(request.to);
+  if (!bay) return tl::unexpected(bay.error());
+  Carrier carrier(session, request, **bay);
+  const auto sources = carrier.find();
+  if (!sources) return tl::unexpected(sources.error());
+  return carrier.run(*sources, nullptr);
+}
+
+struct CarryPlan::Made {
+  CarryRequest request;
+  std::vector<Source> sources;
+  std::vector<std::vector<Shown>> shown;
+  CarryReport report;
+};
+
+CarryPlan::CarryPlan(Session& session, std::unique_ptr<Made> made)
+    : session_(&session), made_(std::move(made)) {}
+CarryPlan::CarryPlan(CarryPlan&&) noexcept = default;
+CarryPlan& CarryPlan::operator=(CarryPlan&&) noexcept = default;
+CarryPlan::~CarryPlan() = default;
+
+Result<CarryPlan> CarryPlan::make(Session& session, CarryRequest request) {
+  request.plan = true;
+  if (auto right = check_request(request); !right) return tl::unexpected(right.error());
+  const auto bay = session.bays.find(request.to);
+  if (!bay) return tl::unexpected(bay.error());
+  auto made = std::make_unique<Made>();
+  made->request = std::move(request);
+  Carrier carrier(session, made->request, **bay);
+  auto sources = carrier.find();
+  if (!sources) return tl::unexpected(sources.error());
+  made->sources = std::move(*sources);
+  auto report = carrier.run(made->sources, nullptr);
+  if (!report) return tl::unexpected(report.error());
+  made->report = std::move(*report);
+  made->shown = carrier.take_shown();
+  return CarryPlan(session, std::move(made));
+}
+
+const CarryReport& CarryPlan::report() const {
+  return made_->report;
+}
+
+Result<CarryReport> CarryPlan::execute() {
+  const auto bay = session_->bays.find(made_->request.to);
+  if (!bay) return tl::unexpected(bay.error());
+  if (auto recovered = recover(*session_); !recovered) return tl::unexpected(recovered.error());
+  CarryRequest request = made_->request;
+  request.plan = false;
+  return Carrier(*session_, request, **bay).run(made_->sources, &made_->shown);
 }
 
 }  // namespace bayswap

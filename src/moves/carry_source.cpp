@@ -10,8 +10,8 @@
 #include "bayswap/folder.h"
 #include "bayswap/naming.h"
 #include "core/bytes/text.h"
-#include "moves/carry_cards.h"
-#include "moves/carry_folders.h"
+#include "moves/card_source.h"
+#include "moves/folder_source.h"
 #include "reading/found_states.h"
 #include "files/archive_storage.h"
 
@@ -74,6 +74,7 @@ void add_file(Source& source, Inspection& found) {
 }  // namespace
 
 std::string Source::shown() const {
+  if (files.empty()) return stem;
   std::vector<std::string> names;
   for (const Path& file : files) names.push_back(file.string());
   return list_text(names);
@@ -131,15 +132,15 @@ Source unreadable_source(const Bay& bay, const Path& path, const Error& error) {
   return source;
 }
 
-Result<std::vector<Source>> read_bay(Session& session, RomFolders& folders, const Bay& bay,
+Result<std::vector<Source>> read_bay(Session& session, RomFolders& folders, BayScan& scan,
                                      const CarryRequest& request) {
+  const Bay& bay = scan.bay();
   if (auto place = session.storage->list(bay.place); !place) return tl::unexpected(place.error());
   std::map<std::pair<System, std::string>, Source> gathered;
   std::vector<Source> states;
   std::vector<Source> sources;
-  std::vector<Error> shut;
-  const auto files = files_below(*session.storage, bay.place, true, &shut);
-  for (const Error& error : shut) sources.push_back(unreadable_source(bay, bay.place, error));
+  for (const Error& error : scan.unreadable())
+    sources.push_back(unreadable_source(bay, bay.place, error));
   const auto add = [&](const Path& path) {
     const auto shelf = find_shelf(session, folders, path);
     if (!shelf || shelf->bay->name != bay.name) return;
@@ -168,10 +169,10 @@ Result<std::vector<Source>> read_bay(Session& session, RomFolders& folders, cons
     source.save.system = system;
     add_file(source, *found);
   };
-  for (const WalkedFile& file : files) add(file.path);
+  for (const WalkedFile& file : scan.files()) add(file.path);
   for (auto& [key, source] : gathered) sources.push_back(std::move(source));
-  for (Source& source : read_shelf_cards(session, bay)) sources.push_back(std::move(source));
-  for (Source& source : read_shelf_folders(session, bay)) sources.push_back(std::move(source));
+  for (Source& source : read_shelf_cards(session, scan)) sources.push_back(std::move(source));
+  for (Source& source : read_shelf_folders(session, scan)) sources.push_back(std::move(source));
   // By slot: where only one can go, it is the first.
   std::ranges::stable_sort(states, {}, [](const Source& state) {
     return std::tuple(state.stem, state.slot.size(), state.slot);

@@ -8,6 +8,7 @@
 #include "places/rom_index.h"
 #include "bayswap/carry.h"
 #include "places/inspect.h"
+#include "reading/bay_scan.h"
 
 namespace bayswap {
 
@@ -38,7 +39,7 @@ struct Source {
 
 /// Every save of a bay, gathered by game.
 [[nodiscard]] Result<std::vector<Source>> read_bay(Session& session, RomFolders& folders,
-                                                   const Bay& bay, const CarryRequest& request);
+                                                   BayScan& scan, const CarryRequest& request);
 
 /// What lies in a bay and can't be read: it is named, and stops.
 [[nodiscard]] Source unreadable_source(const Bay& bay, const Path& path, const Error& error);

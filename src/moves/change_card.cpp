@@ -43,7 +43,7 @@ Result<std::string> write_change(Session& session, const OpenCard& card, Bytes c
     return fail(Trouble::read_back, "read-back",
                 fmt::format("{}: the changed card would be damaged", safe_text(card.name)),
                 "nothing was written; please report this with the card");
-  auto history = settled_history(*session.storage, session.history_file());
+  auto history = recovered_history(*session.storage, session.history_file());
   if (!history) return tl::unexpected(history.error());
   report_waiting(session, *history);
   MoveRecord move;

@@ -201,7 +201,7 @@ class Digger {
   }
 
   // The one that is shown, or that the user chose; else why there is none.
-  std::optional<Find> settle(std::vector<Find> finds, const std::string& what) {
+  std::optional<Find> only_one(std::vector<Find> finds, const std::string& what) {
     for (const Find& find : finds) dug_.candidates.push_back(find.told);
     if (request_.choose > 0) {
       const auto place = static_cast<std::size_t>(request_.choose);
@@ -250,7 +250,7 @@ class Digger {
     dug.parts.clear();
     for (Part& part : save.parts) {
       if (part.blank || part.name == "clock") continue;
-      auto find = settle(everywhere([&](const Ground& ground) {
+      auto find = only_one(everywhere([&](const Ground& ground) {
                            return finds_like(ground, part.name, part.data);
                          }),
                          part.name + " of the older save");
@@ -274,7 +274,7 @@ class Digger {
 
   // The older save as it is: a card, or a form that nobody knows.
   Result<Dug> dig_whole(ByteView file, const Layout* layout) {
-    auto find = settle(everywhere([&](const Ground& ground) {
+    auto find = only_one(everywhere([&](const Ground& ground) {
                          return finds_like(ground, layout == nullptr ? "file" : "card", file);
                        }),
                        "older save");
@@ -297,7 +297,7 @@ class Digger {
       const auto cards =
           everywhere([&](const Ground& ground) { return finds_of_cards(ground, as_card(wanted)); });
       if (!cards.empty()) {
-        const auto card = settle(cards, "card");
+        const auto card = only_one(cards, "card");
         if (card) return write(card->layout->info().id, card->bytes);
         dug_.stopped = problem_;
         return std::move(dug_);
@@ -331,7 +331,7 @@ class Digger {
       finds.insert(finds.end(), std::make_move_iterator(more.begin()),
                    std::make_move_iterator(more.end()));
     }
-    auto find = settle(std::move(finds), "game's chip");
+    auto find = only_one(std::move(finds), "game's chip");
     if (!find) {
       dug_.stopped = problem_;
       return std::move(dug_);

@@ -1,21 +1,21 @@
-// Where a save that is a folder goes: its title and account there, or the folder most like it.
+#include "moves/folder_target.h"
+
 #include <fmt/core.h>
 
 #include <algorithm>
 #include <set>
 
 #include "places/file_names.h"
-#include "places/walk.h"
 #include "bayswap/folder.h"
 #include "bayswap/naming.h"
 #include "core/bytes/fill.h"
 #include "core/bytes/text.h"
-#include "reading/card_saves.h"
 #include "core/model/sony_names.h"
 #include "moves/accounts.h"
-#include "moves/carry_checks.h"
-#include "moves/carry_folders.h"
+#include "moves/folder_source.h"
 #include "moves/shelf_path.h"
+#include "moves/title_companions.h"
+#include "places/folder_parts.h"
 #include "files/version_digest.h"
 
 namespace bayswap {
@@ -25,14 +25,35 @@ std::string relative_to(const Bay& bay, const Path& path) {
   return path.lexically_relative(bay.place).generic_string();
 }
 
-// The folder of a save at the destination, worked out from one shelf.
-class TargetFinder {
- public:
-  TargetFinder(Session& session, const Bay& bay, const Source& source, const CarryRequest& request,
-               Checks& checks)
-      : session_(session), bay_(bay), source_(source), request_(request), checks_(checks) {}
+// Where a save goes, and which files change there.
+struct FolderPlace {
+  Path folder;
+  const Layout* layout = nullptr;
+  Game game;                           // with the title and account that it has there
+  FileNames names = FileNames::exact;  // of its shelf
+};
 
-  Result<std::optional<FolderTarget>> find() {
+struct FolderChanges {
+  std::uint64_t size = 0;  // bytes of the save's files
+  std::vector<FileChange> changes;
+  std::map<std::string, FolderSwap::Seen> seen;  // what the plan saw there
+  MoveReport::Files files;
+  bool replaces = false;
+  std::int64_t there_modified_ns = 0;  // of the newest file that it replaces
+};
+
+// The folder of a save at the destination, worked out from one shelf.
+class FolderFinder {
+ public:
+  FolderFinder(const CarryContext& context, const Source& source, Checks& checks)
+      : context_(context),
+        session_(context.session),
+        bay_(context.bay()),
+        source_(source),
+        request_(context.request),
+        checks_(checks) {}
+
+  Result<std::optional<FolderPlace>> find() {
     const Save& save = source_.save;
     std::string why;
     bool shelf_there = false;
@@ -43,9 +64,9 @@ class TargetFinder {
       const auto pattern = NamingPattern::parse(shelf.pattern);
       if (layout == nullptr || !pattern) continue;
       shelf_there = true;
-      existing_ = folders_of(*pattern, *layout);
+      existing_ = context_.there.folders_on(shelf);
       auto game = target_game(*pattern);
-      if (!game) return std::optional<FolderTarget>{};
+      if (!game) return std::optional<FolderPlace>{};
       const auto built = folder_for(*pattern, *game, why);
       if (!built) {
         if (source_.sealed) why = sealed_text();
@@ -57,14 +78,9 @@ class TargetFinder {
         why = sealed_text();
         continue;
       }
-      FolderTarget target;
-      target.folder = *folder;
-      target.layout = layout;
-      target.names = shelf.names;
-      target.game = *game;
-      return std::optional<FolderTarget>(std::move(target));
+      return std::optional<FolderPlace>({*folder, layout, *game, shelf.names});
     }
-    if (checks_.stopped()) return std::optional<FolderTarget>{};
+    if (checks_.stopped()) return std::optional<FolderPlace>{};
     checks_.add(
         {Level::error, "no-match",
          shelf_there
@@ -75,30 +91,11 @@ class TargetFinder {
              : fmt::format("start a game there once so that a folder exists, then: bayswap bay "
                            "learn {} FOLDER",
                            bay_.name)});
-    return std::optional<FolderTarget>{};
+    return std::optional<FolderPlace>{};
   }
 
  private:
-  struct Existing {
-    Path folder;
-    Fields fields;
-  };
-
-  std::vector<Existing> folders_of(const NamingPattern& pattern, const FolderLayout& layout) {
-    std::vector<Existing> found;
-    std::set<Path> seen;
-    walk_files(*session_.storage, bay_.place, true, [&](const Path& file, const FileInfo&) {
-      for (Path at = file.parent_path(); at != bay_.place && at != at.parent_path();
-           at = at.parent_path()) {
-        if (!seen.insert(at).second) return;
-        const auto fields = pattern.match(relative_to(bay_, at));
-        if (!fields) continue;
-        const auto place = layout.place(at.string());
-        if (!place || !place->shared) found.push_back({at, *fields});
-      }
-    });
-    return found;
-  }
+  using Existing = BayScan::OnShelf;
 
   [[nodiscard]] std::string sealed_text() const {
     return source_.sealed ? "the save is sealed for its console and cannot become open files"
@@ -113,8 +110,8 @@ class TargetFinder {
   // The title and account that the save gets there; nothing when a check stops it.
   std::optional<Game> target_game(const NamingPattern& pattern) {
     Game game = source_.save.game;
-    if (!settle_region(pattern, game)) return std::nullopt;
-    if (pattern.uses("account") && !choose_account(game)) return std::nullopt;
+    if (!check_region(pattern, game)) return std::nullopt;
+    if (pattern.uses("account") && !pick_account(game)) return std::nullopt;
     return game;
   }
 
@@ -161,7 +158,7 @@ class TargetFinder {
   }
 
   // Folders of a card's saves: their names say the region. One that is there already stays there.
-  bool settle_card_region() {
+  bool check_card_region() {
     const Region own = source_.save.game.region;
     std::set<Region> there;
     for (const Existing& folder : existing_) {
@@ -182,8 +179,8 @@ class TargetFinder {
     return !checks_.stopped();
   }
 
-  bool settle_region(const NamingPattern& pattern, Game& game) {
-    if (source_.save.kind == Kind::card_save) return settle_card_region();
+  bool check_region(const NamingPattern& pattern, Game& game) {
+    if (source_.save.kind == Kind::card_save) return check_card_region();
     if (!request_.code.empty()) {
       const std::string high =
           game.title_id.substr(0, std::min<std::size_t>(8, game.title_id.size()));
@@ -227,12 +224,12 @@ class TargetFinder {
     return true;
   }
 
-  bool choose_account(Game& game) {
+  bool pick_account(Game& game) {
     std::map<std::string, std::size_t> accounts;
     for (const Existing& there : existing_)
       if (const auto account = there.fields.find("account"); account != there.fields.end())
         ++accounts[account->second];
-    auto chosen = settle_account(accounts, game.account, request_.account, checks_);
+    auto chosen = choose_account(accounts, game.account, request_.account, checks_);
     if (!chosen) return false;
     game.account = std::move(*chosen);
     return true;
@@ -273,10 +270,10 @@ class TargetFinder {
     std::vector<Path> alike;
     const Existing* nearest = nullptr;
     for (const Existing& there : existing_) {
-      const auto files = read_parts(*session_.storage, there.folder, Hold::small);
+      const auto files = read_parts(*session_.storage, there.path, Hold::small);
       if (!files) continue;
       const Likeness likeness = likeness_of(source_.save.parts, *files);
-      if (is_alike(likeness)) alike.push_back(there.folder);
+      if (is_alike(likeness)) alike.push_back(there.path);
       if (nearest == nullptr || likeness.names * best.of > best.names * likeness.of) {
         best = likeness;
         nearest = &there;
@@ -296,7 +293,7 @@ class TargetFinder {
                 : fmt::format(
                       "no folder there holds files like these; the nearest, {}, has {} of "
                       "{} names",
-                      safe_text(relative_to(bay_, nearest->folder)), best.names, best.of);
+                      safe_text(relative_to(bay_, nearest->path)), best.names, best.of);
       return std::nullopt;
     }
     const auto files = read_parts(*session_.storage, alike.front(), Hold::small);
@@ -309,6 +306,7 @@ class TargetFinder {
     return alike.front();
   }
 
+  const CarryContext& context_;
   Session& session_;
   const Bay& bay_;
   const Source& source_;
@@ -330,18 +328,18 @@ Result<Digest> digest_there(Storage& storage, const Part& old, const Path& path)
 }
 
 // Files of the save that are new or differ.
-Result<void> plan_files(Session& session, const Source& source, const std::vector<Part>& there,
-                        FolderTarget& target) {
+Result<void> plan_files(Session& session, const Source& source, const Path& folder,
+                        const std::vector<Part>& there, FolderChanges& planned) {
   for (const Part& part : source.save.parts) {
-    target.size += part.size();
-    const Path from = source.files.front() / part.name;
-    const Path to = target.folder / part.name;
+    planned.size += part.size();
+    const Path from = source.files.empty() ? Path() : source.files.front() / part.name;
+    const Path to = folder / part.name;
     const auto old = std::ranges::find(there, part.name, &Part::name);
     auto same = same_part(*session.storage, part, from, old == there.end() ? nullptr : &*old, to);
     if (!same) return tl::unexpected(same.error());
     if (*same) {
-      ++target.files.same;
-      if (old->outside == 0) target.seen[part.name].digest = version_digest(old->data);
+      ++planned.files.same;
+      if (old->outside == 0) planned.seen[part.name].digest = version_digest(old->data);
       continue;
     }
     FileChange change;
@@ -355,73 +353,139 @@ Result<void> plan_files(Session& session, const Source& source, const std::vecto
       if (!seen) return tl::unexpected(seen.error());
       change.before = *seen;
     }
-    ++(change.before ? target.files.replaced : target.files.added);
-    target.changes.push_back(std::move(change));
+    ++(change.before ? planned.files.replaced : planned.files.added);
+    planned.changes.push_back(std::move(change));
   }
   return {};
 }
 
 // Files there that the save does not have. A save of fewer files than are there is a part of one,
 // and leaves the others alone.
-Result<void> plan_others(Session& session, const Source& source, const std::vector<Part>& there,
-                         bool whole, FolderTarget& target) {
+Result<void> plan_others(Session& session, const Source& source, const Path& folder,
+                         const std::vector<Part>& there, bool whole, FolderChanges& planned) {
   const bool part_of_it = source.save.parts.size() < there.size();
   for (const Part& old : there) {
     if (source.save.part(old.name) != nullptr) continue;
     if (part_of_it && !whole) {
-      target.files.stay.push_back(old.name);
+      planned.files.stay.push_back(old.name);
       continue;
     }
     FileChange change;
-    change.path = target.folder / old.name;
+    change.path = folder / old.name;
     const auto seen = digest_there(*session.storage, old, change.path);
     if (!seen) return tl::unexpected(seen.error());
     change.before = *seen;
-    target.files.going.push_back(old.name);
-    target.changes.push_back(std::move(change));
+    planned.files.going.push_back(old.name);
+    planned.changes.push_back(std::move(change));
   }
   return {};
 }
 
-Result<void> plan_changes(Session& session, const Source& source, bool whole,
-                          FolderTarget& target) {
+Result<FolderChanges> plan_changes(Session& session, const Source& source, const Path& folder,
+                                   bool whole) {
   Storage& storage = *session.storage;
+  FolderChanges planned;
   std::vector<Part> there;
-  if (!is_missing(storage, target.folder)) {
-    auto seen = files_seen(storage, target.folder);
+  if (!is_missing(storage, folder)) {
+    auto seen = files_seen(storage, folder);
     if (!seen) return tl::unexpected(seen.error());
-    target.seen = std::move(*seen);
-    auto read = read_parts(storage, target.folder, Hold::small);
+    planned.seen = std::move(*seen);
+    auto read = read_parts(storage, folder, Hold::small);
     if (!read) return tl::unexpected(read.error());
     there = std::move(*read);
-    target.there_modified_ns = newest_below(storage, target.folder);
+    planned.there_modified_ns = newest_below(storage, folder);
   }
-  target.replaces = !there.empty();
-  if (auto planned = plan_files(session, source, there, target); !planned) return planned;
-  if (auto planned = plan_others(session, source, there, whole, target); !planned) return planned;
-  target.already_there = target.changes.empty();
-  return {};
+  planned.replaces = !there.empty();
+  if (auto done = plan_files(session, source, folder, there, planned); !done)
+    return tl::unexpected(done.error());
+  if (auto done = plan_others(session, source, folder, there, whole, planned); !done)
+    return tl::unexpected(done.error());
+  return planned;
 }
+
+class FolderTarget final : public Target {
+ public:
+  explicit FolderTarget(const CarryContext& context) : context_(context) {}
+
+  bool takes(const Source& source) const override {
+    return source.save.kind == Kind::folder || keeps_as_folder(source);
+  }
+
+  Result<std::optional<Placement>> place(const Source& source, MoveReport& line,
+                                         Checks& checks) override {
+    auto place = FolderFinder(context_, source, checks).find();
+    if (!place) return tl::unexpected(place.error());
+    if (!*place) return std::optional<Placement>{};
+    const FolderPlace& there = **place;
+    auto planned =
+        plan_changes(context_.session, source, there.folder, context_.request.whole);
+    if (!planned) return tl::unexpected(planned.error());
+    PlacedUnit unit = unit_of(there, *planned, line);
+    if (planned->replaces && !unit.line.nothing_to_do &&
+        planned->there_modified_ns > source.modified_ns + time_slack_ns(there.names))
+      (void)checks.add(
+          {Level::error, "newer-there",
+           fmt::format("{}: files there are younger than the save, and differ",
+                       safe_text(there.folder.string())),
+           "compare both with 'bayswap look'; replace them with --accept newer-there (the "
+           "old ones stay in history)"});
+    Placement placement;
+    // A companion alone needs no swap of a folder that stays as it is.
+    if (!unit.line.nothing_to_do) {
+      placement.swap.emplace();
+      placement.swap->folder = there.folder;
+      placement.swap->seen = std::move(planned->seen);
+    }
+    if (auto added = add_companions(source, unit, checks); !added)
+      return tl::unexpected(added.error());
+    placement.units.push_back(std::move(unit));
+    return std::optional<Placement>(std::move(placement));
+  }
+
+ private:
+  // A card's save, where the bay has no card for it but keeps such saves as folders.
+  [[nodiscard]] bool keeps_as_folder(const Source& source) const {
+    const auto has = [&](Kind kind) {
+      return std::ranges::any_of(context_.bay().shelves, [&](const Shelf& shelf) {
+        return shelf.system == source.save.system && shelf.kind == kind;
+      });
+    };
+    return source.save.kind == Kind::card_save && has(Kind::folder) && !has(Kind::card_save);
+  }
+
+  static PlacedUnit unit_of(const FolderPlace& there, FolderChanges& planned, MoveReport& line) {
+    line.game = there.game;
+    PlacedUnit unit;
+    unit.line = line;
+    unit.line.to = there.folder.string();
+    unit.line.to_layout = there.layout->info().id;
+    unit.line.size = unit.room = planned.size;
+    unit.line.folder = true;
+    unit.line.replaces = planned.replaces;
+    unit.line.nothing_to_do = planned.changes.empty();
+    unit.line.files = planned.files;
+    unit.names = there.names;
+    unit.changes = std::move(planned.changes);
+    return unit;
+  }
+
+  Result<void> add_companions(const Source& source, PlacedUnit& unit, Checks& checks) {
+    auto companions = make_companions(context_.session, context_.bay(), source);
+    if (!companions) return tl::unexpected(companions.error());
+    for (CompanionFile& companion : *companions) {
+      checks.note(companion.note);
+      if (companion.change) unit.changes.push_back(std::move(*companion.change));
+    }
+    return {};
+  }
+
+  const CarryContext& context_;
+};
 
 }  // namespace
 
-Result<std::optional<FolderTarget>> make_folder_target(Session& session, const Bay& bay,
-                                                       const Source& source,
-                                                       const CarryRequest& request,
-                                                       Checks& checks) {
-  auto target = TargetFinder(session, bay, source, request, checks).find();
-  if (!target || !*target) return target;
-  if (auto planned = plan_changes(session, source, request.whole, **target); !planned)
-    return tl::unexpected(planned.error());
-  if ((*target)->replaces && !(*target)->already_there &&
-      (*target)->there_modified_ns > source.modified_ns + time_slack_ns((*target)->names))
-    (void)checks.add(
-        {Level::error, "newer-there",
-         fmt::format("{}: files there are younger than the save, and differ",
-                     safe_text((*target)->folder.string())),
-         "compare both with 'bayswap look'; replace them with --accept newer-there (the "
-         "old ones stay in history)"});
-  return target;
+std::unique_ptr<Target> make_folder_target(const CarryContext& context) {
+  return std::make_unique<FolderTarget>(context);
 }
 
 }  // namespace bayswap

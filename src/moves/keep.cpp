@@ -74,7 +74,11 @@ class Keeper {
     if (!transaction) return tl::unexpected(transaction.error());
     std::int64_t command = 0;
     PackAhead ahead(*session_.storage, files_to_pack());
-    for (const Found& save : found_) {
+    for (std::size_t i = 0; i < found_.size(); ++i) {
+      const Found& save = found_[i];
+      // What was kept up to here is complete, but none of it counts before the end.
+      if (auto on = session_.proceed(Work::saves, i, found_.size()); !on)
+        return tl::unexpected(on.error());
       MoveRecord move;
       move.kind = "keep";
       move.source = reason;
@@ -228,7 +232,7 @@ class Keeper {
 }  // namespace
 
 Result<KeepReport> keep(Session& session, const KeepRequest& request) {
-  auto history = settled_history(*session.storage, session.history_file());
+  auto history = recovered_history(*session.storage, session.history_file());
   if (!history) return tl::unexpected(history.error());
   report_waiting(session, *history);
   Keeper keeper(session, *history);

@@ -53,7 +53,7 @@ Result<FileVersion> version_at(Storage& storage, const Path& path) {
   return FileVersion{*digest, info->modified_ns, info->mode};
 }
 
-Result<History> settled_history(Storage& storage, const Path& file) {
+Result<History> recovered_history(Storage& storage, const Path& file) {
   auto history = History::open(storage, file);
   if (!history) return history;
   if (auto recovered = Mover(storage, *history).recover(); !recovered)
@@ -62,7 +62,7 @@ Result<History> settled_history(Storage& storage, const Path& file) {
 }
 
 Result<History> history_to_show(Storage& storage, const Path& file) {
-  auto history = settled_history(storage, file);
+  auto history = recovered_history(storage, file);
   if (history || history.error().trouble != Trouble::place) return history;
   auto as_it_is = History::open_to_read(storage, file);
   if (!as_it_is || !*as_it_is) return history;

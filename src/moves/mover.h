@@ -49,7 +49,7 @@ struct FolderSwap {
   };
   std::map<std::string, Seen> seen;
   bool goes = false;                                 ///< nothing of the folder is left afterwards
-  std::function<void(std::uint64_t)> progress = {};  ///< bytes copied since it was told last
+  CopyProgress progress = {};  ///< bytes copied since it was told last
 };
 
 /// What is at a path now. Errors: `unreadable`; `link` when the path is no plain file.
@@ -65,7 +65,7 @@ struct FolderSwap {
 [[nodiscard]] std::string tag_of(const MoveRecord& move);
 
 /// The history, with what an interrupted run left settled first. The errors of History::open().
-[[nodiscard]] Result<History> settled_history(Storage& storage, const Path& file);
+[[nodiscard]] Result<History> recovered_history(Storage& storage, const Path& file);
 
 /// For those who only show: the same, or the history as it is where nothing can be written there.
 [[nodiscard]] Result<History> history_to_show(Storage& storage, const Path& file);
@@ -130,15 +130,15 @@ class Mover {
 
   // stage.cpp
   Result<void> stage_file(const FileChange& change, const Path& staged, Step& step,
-                          const std::function<void(std::uint64_t)>& progress);
+                          const CopyProgress& progress);
   Result<void> stage_folder(const FolderSwap& swap, const std::vector<FileChange>& changes,
                             const Path& staged, MoveRecord& move);
   Result<void> keep_as_it_is(const Path& old, const Path& staged, const FolderSwap& swap);
 
-  // settle.cpp
+  // recover.cpp
   Result<void> swap_names(const Unit& unit);
   Result<Holds> holds(const Unit& unit, const Path& root);
-  Result<void> settle(const MoveRecord& move, const Unit& unit, bool forward, Door& door);
+  Result<void> finish_unit(const MoveRecord& move, const Unit& unit, bool forward, Door& door);
   Result<void> take_back(const Unit& unit, bool forced);
   Result<void> put_back_lost(const MoveRecord& move, const Unit& unit);
   Result<void> clear_asides(const Unit& unit, Door& door);

@@ -52,7 +52,7 @@ Result<std::string> write_outputs(Session& session, const OutputKind& kind,
     replaces = replaces || change.before;
     changes.push_back(std::move(change));
   }
-  auto history = settled_history(storage, session.history_file());
+  auto history = recovered_history(storage, session.history_file());
   if (!history) {
     if (replaces || history.error().trouble != Trouble::place)
       return tl::unexpected(history.error());

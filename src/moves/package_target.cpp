@@ -5,26 +5,30 @@
 #include <algorithm>
 #include <set>
 
-#include "places/walk.h"
 #include "bayswap/card.h"
 #include "bayswap/folder.h"
 #include "bayswap/naming.h"
 #include "core/bytes/fill.h"
 #include "core/bytes/text.h"
 #include "moves/accounts.h"
-#include "moves/mover.h"
 #include "moves/shelf_path.h"
 
 namespace bayswap {
 namespace {
 
-class PackageTarget {
+// One package, on its way to one bay.
+class PackagePlacer {
  public:
-  PackageTarget(Session& session, const Bay& bay, const Source& source, const CarryRequest& request,
+  PackagePlacer(const CarryContext& context, const Source& source, const MoveReport& line,
                 Checks& checks)
-      : session_(session), bay_(bay), source_(source), request_(request), checks_(checks) {}
+      : context_(context),
+        bay_(context.bay()),
+        source_(source),
+        request_(context.request),
+        line_(line),
+        checks_(checks) {}
 
-  Result<std::optional<TargetFile>> make() {
+  Result<std::optional<Placement>> place() {
     if (source_.save.part("package") == nullptr)
       return stop("no-match", "one file of a package has no place of its own in a bay",
                   "carry the whole package, or put the file into one that is there: bayswap card "
@@ -35,21 +39,19 @@ class PackageTarget {
       const CardLayout* card = as_card(layout);
       const auto pattern = NamingPattern::parse(shelf.pattern);
       if (shelf.system != source_.save.system || card == nullptr || !pattern) continue;
-      find_existing(*pattern);
+      find_existing(shelf);
       Game game = source_.save.game;
-      if (!settle_region(game)) return std::optional<TargetFile>{};
+      if (!check_region(game)) return std::optional<Placement>{};
       if (pattern->uses("profile")) {
-        auto profile = settle_account(profiles_, game.profile, request_.account, checks_);
-        if (!profile) return std::optional<TargetFile>{};
+        auto profile = choose_account(profiles_, game.profile, request_.account, checks_);
+        if (!profile) return std::optional<Placement>{};
         game.profile = std::move(*profile);
       }
       const auto built = pattern->build(fields_of(game));
       if (built) {
         const auto path = shelf_path(bay_, shelf, *built, checks_);
         if (!path) return tl::unexpected(path.error());
-        auto file = target_at(*path, *card, game);
-        if (file && *file) (*file)->names = shelf.names;
-        return file;
+        return place_at(*path, *card, shelf.names, game);
       }
       why = built.error().text;
     }
@@ -63,22 +65,20 @@ class PackageTarget {
   }
 
  private:
-  std::optional<TargetFile> stop(const char* code, std::string text, std::string hint) {
+  std::optional<Placement> stop(const char* code, std::string text, std::string hint) {
     (void)checks_.add({Level::error, code, std::move(text), std::move(hint)});
     return std::nullopt;
   }
 
-  void find_existing(const NamingPattern& pattern) {
+  void find_existing(const Shelf& shelf) {
     profiles_.clear();
     titles_.clear();
-    walk_files(*session_.storage, bay_.place, true, [&](const Path& path, const FileInfo&) {
-      const auto fields = pattern.match(path.lexically_relative(bay_.place).generic_string());
-      if (!fields) return;
-      if (const auto profile = fields->find("profile"); profile != fields->end())
+    for (const BayScan::OnShelf& there : context_.there.files_on(shelf)) {
+      if (const auto profile = there.fields.find("profile"); profile != there.fields.end())
         ++profiles_[profile->second];
-      if (const auto title = fields->find("title_id"); title != fields->end())
+      if (const auto title = there.fields.find("title_id"); title != there.fields.end())
         titles_.insert(title->second);
-    });
+    }
   }
 
   [[nodiscard]] bool has_title(const std::string& title_id) const {
@@ -88,7 +88,7 @@ class PackageTarget {
   }
 
   // The number itself does not tell which titles are one game; the catalog does.
-  bool settle_region(Game& game) {
+  bool check_region(Game& game) {
     if (!request_.code.empty()) {
       const auto id = parse_title_id(request_.code, "00000000");
       if (!id) {
@@ -102,7 +102,7 @@ class PackageTarget {
       return !checks_.stopped();
     }
     if (has_title(game.title_id)) return true;
-    const CatalogGame* known = session_.catalog.find_code(source_.save.system, game.title_id);
+    const CatalogGame* known = context_.session.catalog.find_code(source_.save.system, game.title_id);
     if (known == nullptr) return true;
     for (const auto& [region, id] : known->title_ids) {
       if (id == game.title_id || !has_title(id)) continue;
@@ -132,40 +132,54 @@ class PackageTarget {
     return fields;
   }
 
-  Result<std::optional<TargetFile>> target_at(const Path& path, const CardLayout& layout,
-                                              const Game& game) {
-    TargetFile file;
-    file.path = path;
-    file.layout = &layout;
-    file.carried = source_.save;
-    file.from = {source_.shown()};
-    file.bytes = source_.save.part("package")->data;
-    if (auto noted = compare_whole(*session_.storage, file); !noted)
-      return tl::unexpected(noted.error());
+  Result<std::optional<Placement>> place_at(const Path& path, const CardLayout& layout,
+                                            FileNames names, const Game& game) {
+    auto unit = place_whole_file(context_, source_, line_, path, names,
+                                 source_.save.part("package")->data);
+    if (!unit) return tl::unexpected(unit.error());
+    unit->line.to_layout = layout.info().id;
     if (game.profile != source_.save.game.profile && !source_.save.game.profile.empty())
       checks_.note({Level::note, "profile",
                     fmt::format("inside, the package still names profile {}: its signature covers "
                                 "that, so it moves unchanged",
                                 source_.save.game.profile),
                     "a console that checks the profile will say that the save is another's"});
-    return std::optional<TargetFile>(std::move(file));
+    Placement placement;
+    placement.units.push_back(std::move(*unit));
+    return std::optional<Placement>(std::move(placement));
   }
 
-  Session& session_;
+  const CarryContext& context_;
   const Bay& bay_;
   const Source& source_;
   const CarryRequest& request_;
+  const MoveReport& line_;
   Checks& checks_;
   std::map<std::string, std::size_t> profiles_;
   std::set<std::string> titles_;
 };
 
+class PackageTarget final : public Target {
+ public:
+  explicit PackageTarget(const CarryContext& context) : context_(context) {}
+
+  bool takes(const Source& source) const override {
+    return source.save.kind == Kind::card_save && !source.layouts.empty() &&
+           is_package(layouts().find(source.layouts.front()));
+  }
+  Result<std::optional<Placement>> place(const Source& source, MoveReport& line,
+                                         Checks& checks) override {
+    return PackagePlacer(context_, source, line, checks).place();
+  }
+
+ private:
+  const CarryContext& context_;
+};
+
 }  // namespace
 
-Result<std::optional<TargetFile>> make_package_target(Session& session, const Bay& bay,
-                                                      const Source& source,
-                                                      const CarryRequest& request, Checks& checks) {
-  return PackageTarget(session, bay, source, request, checks).make();
+std::unique_ptr<Target> make_package_target(const CarryContext& context) {
+  return std::make_unique<PackageTarget>(context);
 }
 
 }  // namespace bayswap

@@ -37,7 +37,7 @@ std::string shown(const Path& path) {
 }
 
 // Layouts of different chips that fit equally well cannot be told apart from here.
-Result<void> settle(Inspection& found, const std::vector<const Layout*>& targets) {
+Result<void> choose_guess(Inspection& found, const std::vector<const Layout*>& targets) {
   auto& guesses = found.guesses;
   const Guess best = guesses.front();
   std::erase_if(guesses, [&](const Guess& guess) {
@@ -93,7 +93,7 @@ Result<Input> read_input(Session& session, RomFolders& folders, const Path& path
                 why.hint.empty() ? "say what it is with --is LAYOUT" : why.hint);
   }
   if (is.empty())
-    if (auto settled = settle(*found, targets); !settled) return tl::unexpected(settled.error());
+    if (auto chosen = choose_guess(*found, targets); !chosen) return tl::unexpected(chosen.error());
   Input input;
   input.layout = found->layout();
   input.hints = found->hints;
@@ -183,7 +183,7 @@ Result<const Layout*> mould_layout(Session& session, RomFolders& folders, const 
     if (layout->info().system == save.system) fitting.push_back(layout.get());
   for (const Layout* layout : fitting) {
     const std::size_t runs =
-        likeness(*layout, {std::span(&save, 1), found->view.bytes(), found->hints});
+        shared_runs(*layout, {std::span(&save, 1), found->view.bytes(), found->hints});
     if (runs > most) {
       most = runs;
       alike = layout;

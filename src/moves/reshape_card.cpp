@@ -170,9 +170,9 @@ Result<std::optional<Reshaped>> reshape_card(Session& session, const ReshapeRequ
     result.findings.insert(result.findings.end(), written->notes.begin(), written->notes.end());
     files = {{}, request.out, (*target)->info().id, {}, {}};
     files.files.emplace_back(request.out, std::move(written->bytes));
-    if (!written->companion.empty())
-      files.files.emplace_back(request.out.string() + (*target)->info().companion,
-                               std::move(written->companion));
+    if (!written->second_file.empty())
+      files.files.emplace_back(request.out.string() + (*target)->info().second_file,
+                               std::move(written->second_file));
   }
   if (!result.losses.empty() && !request.accept.contains("loses-parts")) {
     const Finding& first = result.losses.front();

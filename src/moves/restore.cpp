@@ -89,7 +89,7 @@ Result<CarryReport> restore(Session& session, const RestoreRequest& request) {
   if (is_missing(storage, session.history_file()))
     return fail(Trouble::stopped, "no-match", "there is no history yet",
                 "'bayswap keep PATH' begins one; every carry adds to it");
-  auto history = settled_history(*session.storage, session.history_file());
+  auto history = recovered_history(*session.storage, session.history_file());
   if (!history) return tl::unexpected(history.error());
   report_waiting(session, *history);
   Mover mover(storage, *history);

@@ -27,7 +27,7 @@ Result<std::map<std::string, FolderSwap::Seen>> files_seen(Storage& storage, con
 }
 
 Result<void> Mover::stage_file(const FileChange& change, const Path& staged, Step& step,
-                               const std::function<void(std::uint64_t)>& progress) {
+                               const CopyProgress& progress) {
   const auto old = storage_.info(change.path);
   if (old && old->type != FileType::file) return tl::unexpected(place_changed(change.path));
   const std::uint32_t mode = old ? 0600 : change.mode.value_or(kUsualMode);

@@ -7,11 +7,10 @@
 #include <set>
 
 #include "places/name_fields.h"
-#include "places/walk.h"
 #include "bayswap/naming.h"
 #include "bayswap/state.h"
 #include "core/bytes/text.h"
-#include "moves/mover.h"
+#include "moves/game_there.h"
 #include "moves/shelf_path.h"
 #include "core/packing/packing.h"
 
@@ -43,38 +42,30 @@ struct ShelfStates {
 
 class StateShelf {
  public:
-  StateShelf(Session& session, RomFolders& folders, const Bay& bay, const Shelf& shelf,
-             NamingPattern pattern)
-      : session_(session),
-        folders_(folders),
-        bay_(bay),
-        shelf_(shelf),
-        pattern_(std::move(pattern)) {}
+  StateShelf(const CarryContext& context, const Shelf& shelf, NamingPattern pattern)
+      : context_(context), shelf_(shelf), pattern_(std::move(pattern)) {}
 
   [[nodiscard]] const Shelf& shelf() const { return shelf_; }
   [[nodiscard]] const NamingPattern& pattern() const { return pattern_; }
   [[nodiscard]] bool empty() const { return there_.states.empty(); }
 
-  void read(const Source& source, const TargetGame& game) {
-    fields_ = fields_there(session_, folders_, bay_, shelf_, pattern_, source, game);
+  void read(const Source& source, const GameThere& game) {
+    fields_ = fields_there(context_, shelf_, pattern_, source, game);
     std::size_t others = 0;
     std::string own_stem;
-    walk_files(*session_.storage, bay_.place, true, [&](const Path& path, const FileInfo&) {
-      auto fields = pattern_.match(path.lexically_relative(bay_.place).generic_string());
-      if (!fields) return;
-      if (const auto slot = fields->find("slot"); slot != fields->end()) {
+    for (const BayScan::OnShelf& state : context_.there.files_on(shelf_)) {
+      Fields fields = state.fields;
+      if (const auto slot = fields.find("slot"); slot != fields.end()) {
         if (const auto number = slot_number(slot->second)) there_.slots.insert(*number);
-        fields->erase(slot);
+        fields.erase(slot);
       }
-      const bool this_game = is_of(*fields, game);
-      if (const auto stem = fields->find("stem"); stem != fields->end() && this_game)
+      const bool this_game = is_of(fields, game);
+      if (const auto stem = fields.find("stem"); stem != fields.end() && this_game)
         own_stem = stem->second;
-      if (!this_game && ++others > kMostCompared) return;
-      const auto view = session_.storage->view(path, kSaveLimit);
-      const auto state = view ? read_state(view->bytes(), path.string())
-                              : Result<StateInfo>(tl::unexpected(view.error()));
-      if (state) there_.states.push_back({state->maker, this_game});
-    });
+      if (!this_game && ++others > kMostCompared) continue;
+      if (const StateMaker* maker = context_.there.state_maker_of(state.path))
+        there_.states.push_back({*maker, this_game});
+    }
     if (!own_stem.empty()) fields_.insert_or_assign("stem", own_stem);
     names_known_ = !own_stem.empty() || there_.by_others <= there_.by_rom;
   }
@@ -105,7 +96,7 @@ class StateShelf {
     unsigned slot = there_.slots.empty() || there_.slots.contains(0) ? 0 : 1;
     for (; slot < kMostSlots; ++slot) {
       const auto path = build(std::to_string(slot));
-      if (path && is_missing(*session_.storage, bay_.place / *path)) break;
+      if (path && is_missing(*context_.session.storage, context_.bay().place / *path)) break;
     }
     return std::to_string(slot);
   }
@@ -118,9 +109,10 @@ class StateShelf {
 
  private:
   // By the ROM that the name means; else all that the pattern says is as it would be written now.
-  bool is_of(const Fields& fields, const TargetGame& game) {
-    const auto roms = roms_of_fields(*session_.storage, folders_.of_shelf(bay_, shelf_),
-                                     shelf_.system, fields, session_.catalog);
+  bool is_of(const Fields& fields, const GameThere& game) {
+    const auto roms =
+        roms_of_fields(*context_.session.storage, context_.there.roms_of(shelf_), shelf_.system,
+                       fields, context_.session.catalog);
     if (const auto stem = fields.find("stem"); stem != fields.end() && !roms.empty())
       ++(roms.front()->stem == stem->second ? there_.by_rom : there_.by_others);
     if (game.rom && !roms.empty())
@@ -132,9 +124,7 @@ class StateShelf {
     });
   }
 
-  Session& session_;
-  RomFolders& folders_;
-  const Bay& bay_;
+  const CarryContext& context_;
   const Shelf& shelf_;
   NamingPattern pattern_;
   Fields fields_;
@@ -159,83 +149,116 @@ std::optional<std::string> wanted_slot(const StateShelf& shelf, const Source& so
   return std::nullopt;
 }
 
-Result<std::optional<StateTarget>> target_on(Session& session, const Bay& bay,
-                                             const StateShelf& shelf, const Source& source,
-                                             const FileView& state, const std::string& slot,
-                                             Checks& checks) {
-  const auto built = shelf.build(slot);
-  if (!built) {
-    (void)checks.add({Level::error, "no-match", built.error().text,
-                      "give the ROM there a name that can stand in a path, or change the pattern"});
-    return std::optional<StateTarget>{};
+class StateTarget final : public Target {
+ public:
+  explicit StateTarget(const CarryContext& context) : context_(context) {}
+
+  bool takes(const Source& source) const override {
+    return source.state && keeps_states(context_.bay(), source.save.system);
   }
-  const auto path = shelf_path(bay, shelf.shelf(), *built, checks);
-  if (!path) return tl::unexpected(path.error());
-  StateTarget target;
-  if (shelf.pattern().uses("slot")) target.slot = slot;
-  TargetFile& file = target.file;
-  file.path = *path;
-  file.names = shelf.shelf().names;
-  file.carried = source.save;
-  file.from = {source.shown()};
-  file.bytes.assign(state.bytes().begin(), state.bytes().end());
-  if (auto noted = compare_whole(*session.storage, file); !noted)
-    return tl::unexpected(noted.error());
-  return std::optional<StateTarget>(std::move(target));
-}
+  bool moves_unread() const override { return true; }
+
+  Result<std::optional<Placement>> place(const Source& source, MoveReport& line,
+                                         Checks& checks) override {
+    const auto game = find_game_there(context_, source, checks);
+    if (!game) return std::optional<Placement>{};
+    if (game->rom) line.game = game_of(*game->rom, context_.session.catalog);
+    auto bytes = context_.session.storage->read(source.files.front(),
+                                                context_.session.limits.largest_file);
+    if (!bytes) return tl::unexpected(bytes.error());
+    const auto maker = check_whole(source, *bytes, checks);
+    if (!maker) return std::optional<Placement>{};
+    const auto shelf = best_shelf(source, *game, *maker);
+    if (!shelf) return std::optional<Placement>{};
+    check_program(*shelf, *maker, checks);
+    if (checks.stopped()) return std::optional<Placement>{};
+    const auto slot = wanted_slot(*shelf, source, context_.request, checks);
+    if (!slot) return std::optional<Placement>{};
+    return place_on(*shelf, *slot, source, std::move(*bytes), line, checks);
+  }
+
+ private:
+  // A state moves as it is; the checks of the compression around it say whether it is whole.
+  static std::optional<StateMaker> check_whole(const Source& source, const Bytes& bytes,
+                                               Checks& checks) {
+    auto state = read_state(bytes, source.shown());
+    if (!state) {
+      (void)checks.add({Level::error, "damaged", state.error().text, state.error().hint});
+      return std::nullopt;
+    }
+    if (const Packing packing = packing_of(bytes); packing != Packing::plain)
+      if (const auto whole = unpack(bytes, packing, kMostUnpacked, AtLimit::cut, source.shown());
+          !whole)
+        (void)checks.add({Level::error, "damaged", whole.error().text, whole.error().hint});
+    if (checks.stopped()) return std::nullopt;
+    return std::move(state->maker);
+  }
+
+  std::optional<StateShelf> best_shelf(const Source& source, const GameThere& game,
+                                       const StateMaker& maker) {
+    std::optional<StateShelf> best;
+    for (const Shelf& shelf : context_.bay().shelves) {
+      auto pattern = NamingPattern::parse(shelf.pattern);
+      if (shelf.kind != Kind::state || shelf.system != source.save.system || !pattern) continue;
+      StateShelf one(context_, shelf, std::move(*pattern));
+      one.read(source, game);
+      if (!best || rank(one, maker) > rank(*best, maker)) best.emplace(std::move(one));
+    }
+    return best;
+  }
+
+  static void check_program(const StateShelf& shelf, const StateMaker& maker, Checks& checks) {
+    if (shelf.empty())
+      checks.note(
+          {Level::note, "program-unknown",
+           "no state lies there yet, so whether the same program plays there cannot be told",
+           "make one state there first to be sure"});
+    else if (const SameProgram verdict = shelf.compare(maker); verdict == SameProgram::no)
+      (void)checks.add({Level::error, "other-program",
+                        fmt::format("the states there are another program's: they are {}; this "
+                                    "one is {}",
+                                    shelf.maker_there(), maker_text(maker)),
+                        "only the program that made a state can load it; save inside the game and "
+                        "carry that, or look for it with 'bayswap state dig'"});
+    else if (verdict == SameProgram::unknown)
+      checks.note({Level::note, "program-unknown",
+                   "nothing speaks against the same program there, and nothing for it", ""});
+    if (!shelf.names_known())
+      (void)checks.add(
+          {Level::error, "no-match",
+           "states there bear more than their ROMs' names, and none of this game shows "
+           "what its name would be",
+           "make one state of the game there first, so that its name can be imitated"});
+  }
+
+  Result<std::optional<Placement>> place_on(const StateShelf& shelf, const std::string& slot,
+                                            const Source& source, Bytes bytes, MoveReport& line,
+                                            Checks& checks) {
+    const auto built = shelf.build(slot);
+    if (!built) {
+      (void)checks.add(
+          {Level::error, "no-match", built.error().text,
+           "give the ROM there a name that can stand in a path, or change the pattern"});
+      return std::optional<Placement>{};
+    }
+    const auto path = shelf_path(context_.bay(), shelf.shelf(), *built, checks);
+    if (!path) return tl::unexpected(path.error());
+    if (shelf.pattern().uses("slot")) line.slot = slot;
+    auto unit = place_whole_file(context_, source, line, *path, shelf.shelf().names,
+                                 std::move(bytes));
+    if (!unit) return tl::unexpected(unit.error());
+    Placement placement;
+    placement.units.push_back(std::move(*unit));
+    return std::optional<Placement>(std::move(placement));
+  }
+
+  const CarryContext& context_;
+};
 
 }  // namespace
 
-Result<std::optional<StateTarget>> make_state_target(Session& session, RomFolders& folders,
-                                                     const Bay& bay, const Source& source,
-                                                     const TargetGame& game,
-                                                     const CarryRequest& request, Checks& checks) {
-  const auto view = session.storage->view(source.files.front(), kSaveLimit);
-  if (!view) return tl::unexpected(view.error());
-  const auto state = read_state(view->bytes(), source.shown());
-  if (!state) {
-    (void)checks.add({Level::error, "damaged", state.error().text, state.error().hint});
-    return std::optional<StateTarget>{};
-  }
-  // A state moves as it is; the checks of the compression around it say whether it is whole.
-  if (const Packing packing = packing_of(view->bytes()); packing != Packing::plain)
-    if (const auto whole =
-            unpack(view->bytes(), packing, kMostUnpacked, AtLimit::cut, source.shown());
-        !whole)
-      (void)checks.add({Level::error, "damaged", whole.error().text, whole.error().hint});
-  if (checks.stopped()) return std::optional<StateTarget>{};
-  std::optional<StateShelf> best;
-  for (const Shelf& shelf : bay.shelves) {
-    auto pattern = NamingPattern::parse(shelf.pattern);
-    if (shelf.kind != Kind::state || shelf.system != source.save.system || !pattern) continue;
-    StateShelf one(session, folders, bay, shelf, std::move(*pattern));
-    one.read(source, game);
-    if (!best || rank(one, state->maker) > rank(*best, state->maker)) best.emplace(std::move(one));
-  }
-  if (!best) return std::optional<StateTarget>{};
-  if (best->empty())
-    checks.note({Level::note, "program-unknown",
-                 "no state lies there yet, so whether the same program plays there cannot be told",
-                 "make one state there first to be sure"});
-  else if (const SameProgram verdict = best->compare(state->maker); verdict == SameProgram::no)
-    (void)checks.add({Level::error, "other-program",
-                      fmt::format("the states there are another program's: they are {}; this one "
-                                  "is {}",
-                                  best->maker_there(), maker_text(state->maker)),
-                      "only the program that made a state can load it; save inside the game and "
-                      "carry that, or look for it with 'bayswap state dig'"});
-  else if (verdict == SameProgram::unknown)
-    checks.note({Level::note, "program-unknown",
-                 "nothing speaks against the same program there, and nothing for it", ""});
-  if (!best->names_known())
-    (void)checks.add({Level::error, "no-match",
-                      "states there bear more than their ROMs' names, and none of this game shows "
-                      "what its name would be",
-                      "make one state of the game there first, so that its name can be imitated"});
-  if (checks.stopped()) return std::optional<StateTarget>{};
-  const auto slot = wanted_slot(*best, source, request, checks);
-  if (!slot) return std::optional<StateTarget>{};
-  return target_on(session, bay, *best, source, *view, *slot, checks);
+std::unique_ptr<Target> make_state_target(const CarryContext& context) {
+  return std::make_unique<StateTarget>(context);
 }
 
 }  // namespace bayswap

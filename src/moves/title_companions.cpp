@@ -2,7 +2,7 @@
 #include <fmt/core.h>
 
 #include "core/bytes/text.h"
-#include "moves/carry_folders.h"
+#include "moves/title_companions.h"
 #include "moves/inside.h"
 #include "files/version_digest.h"
 
@@ -31,7 +31,7 @@ Result<std::vector<CompanionFile>> make_companions(Session& session, const Bay& 
       companions.push_back(std::move(companion));
       continue;
     }
-    const auto ours = session.storage->read(companion.from, kSaveLimit);
+    const auto ours = session.storage->read(companion.from, session.limits.largest_file);
     if (!ours) return tl::unexpected(ours.error());
     const auto there = version_at(*session.storage, companion.to);
     if (!there) return tl::unexpected(there.error());

@@ -142,7 +142,7 @@ Result<CarryReport> undo(Session& session, const std::string& name,
         "commands that write files can be taken back: carry, card, reshape, restore and others");
   };
   if (is_missing(storage, session.history_file())) return nothing();
-  auto history = settled_history(storage, session.history_file());
+  auto history = recovered_history(storage, session.history_file());
   if (!history) return tl::unexpected(history.error());
   report_waiting(session, *history);
   Mover mover(storage, *history);
@@ -214,7 +214,7 @@ Result<CarryReport> undo(Session& session, const std::string& name,
 
 Result<void> recover(Session& session) {
   if (is_missing(*session.storage, session.history_file())) return {};
-  const auto history = settled_history(*session.storage, session.history_file());
+  const auto history = recovered_history(*session.storage, session.history_file());
   if (!history) return tl::unexpected(history.error());
   report_waiting(session, *history);
   return {};

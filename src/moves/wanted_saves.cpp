@@ -6,9 +6,9 @@
 #include <iterator>
 
 #include "core/bytes/text.h"
-#include "moves/carry_cards.h"
-#include "moves/carry_folders.h"
-#include "moves/carry_target.h"
+#include "moves/card_source.h"
+#include "moves/folder_source.h"
+#include "moves/game_there.h"
 #include "files/archive_storage.h"
 #include "reading/save_address.h"
 
@@ -17,18 +17,20 @@ namespace {
 
 class Wanted {
  public:
-  Wanted(Session& session, RomFolders& folders, const Bay& bay, const CarryRequest& request)
-      : session_(session), folders_(folders), bay_(bay), request_(request) {}
+  Wanted(Session& session, RomFolders& folders, BayScan& to, const CarryRequest& request)
+      : session_(session), folders_(folders), to_(to), request_(request) {}
 
   Result<std::vector<Source>> find() {
-    if (request_.all || (!request_.from.empty() && request_.saves.empty())) {
+    if (request_.all || (!request_.from.empty() && request_.saves.empty() && request_.given.empty())) {
       const auto from = session_.bays.find(request_.from);
       if (!from) return tl::unexpected(from.error());
-      auto sources = read_bay(session_, folders_, **from, request_);
+      BayScan scan(session_, folders_, **from);
+      auto sources = read_bay(session_, folders_, scan, request_);
       if (!sources || request_.all) return sources;
       return pick(std::move(*sources), request_.game, (*from)->name);
     }
     std::vector<Source> sources;
+    for (const GivenSave& given : request_.given) sources.push_back(source_of(given));
     for (const std::string& save : request_.saves) {
       auto found = find_source(save);
       if (!found) return tl::unexpected(found.error());
@@ -39,6 +41,18 @@ class Wanted {
   }
 
  private:
+  // A save that the caller has in memory.
+  Source source_of(const GivenSave& given) const {
+    Source source;
+    source.save = given.save;
+    source.stem = given.name.empty() ? given.save.name : given.name;
+    source.modified_ns = given.modified_ns;
+    source.part_files.assign(given.save.parts.size(), source.stem);
+    source.rom = request_.rom ? read_rom_file(*session_.storage, *request_.rom, session_.catalog)
+                              : std::nullopt;
+    return source;
+  }
+
   // A file, or BAY:NAME, or a name inside --from.
   Result<std::vector<Source>> find_source(const std::string& save) {
     std::string bay_name = request_.from;
@@ -54,7 +68,7 @@ class Wanted {
         auto folders = read_folder_sources(session_, save, request_);
         if (!folders) return tl::unexpected(folders.error());
         if (*folders) return std::move(**folders);
-        auto on_cards = read_card_sources(session_, bay_, save, request_.is);
+        auto on_cards = read_card_sources(session_, to_.bay(), save, request_.is);
         if (!on_cards) return tl::unexpected(on_cards.error());
         if (*on_cards) return std::move(**on_cards);
         auto source = read_loose(save);
@@ -66,7 +80,8 @@ class Wanted {
     }
     const auto bay = session_.bays.find(bay_name);
     if (!bay) return tl::unexpected(bay.error());
-    auto sources = read_bay(session_, folders_, **bay, request_);
+    BayScan scan(session_, folders_, **bay);
+    auto sources = read_bay(session_, folders_, scan, request_);
     if (!sources) return sources;
     return pick(std::move(*sources), name, (*bay)->name);
   }
@@ -87,8 +102,8 @@ class Wanted {
   Result<Source> read_loose(const Path& path) {
     auto source = read_source(session_, folders_, path, request_, std::nullopt);
     if (!source || source->rom || source->on_shelf || !request_.is.empty()) return source;
-    auto roms = roms_named(session_, folders_, bay_, source->stem, request_.game);
-    const auto view = session_.storage->view(path, kSaveLimit);
+    auto roms = roms_named(session_, to_, source->stem, request_.game);
+    const auto view = session_.storage->view(path, session_.limits.largest_file);
     if (!view || roms.empty()) return source;
     auto fitting = roms;
     std::erase_if(fitting, [&](const RomFile* rom) {
@@ -148,15 +163,15 @@ class Wanted {
 
   Session& session_;
   RomFolders& folders_;
-  const Bay& bay_;  // where they go
+  BayScan& to_;  // where they go
   const CarryRequest& request_;
 };
 
 }  // namespace
 
-Result<std::vector<Source>> find_wanted(Session& session, RomFolders& folders, const Bay& bay,
+Result<std::vector<Source>> find_wanted(Session& session, RomFolders& folders, BayScan& to,
                                         const CarryRequest& request) {
-  return Wanted(session, folders, bay, request).find();
+  return Wanted(session, folders, to, request).find();
 }
 
 }  // namespace bayswap

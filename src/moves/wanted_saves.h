@@ -7,9 +7,9 @@
 
 namespace bayswap {
 
-/// The saves that the request means, read and gathered. `bay` is where they go: its ROMs may tell
+/// The saves that the request means, read and gathered. `to` is where they go: its ROMs may tell
 /// what a loose file is. Errors: `missing`, `no-match`, `many-match`, `usage`.
 [[nodiscard]] Result<std::vector<Source>> find_wanted(Session& session, RomFolders& folders,
-                                                      const Bay& bay, const CarryRequest& request);
+                                                      BayScan& to, const CarryRequest& request);
 
 }  // namespace bayswap

@@ -7,7 +7,7 @@
 #include "places/name_fields.h"
 #include "bayswap/naming.h"
 #include "core/bytes/text.h"
-#include "places/companion.h"
+#include "places/second_file.h"
 #include "core/layouts/cartridge/chips.h"
 #include "core/layouts/titles/path_text.h"
 #include "files/archive_storage.h"
@@ -241,9 +241,9 @@ Result<Inspection> inspect(Session& session, RomFolders& folders, const Path& pa
   found.hints.file_name = inner_name(path);
   found.hints.system = options.system;
   const Bytes companion = options.companions && found.info.size <= kMostWithCompanion
-                              ? read_companion(*session.storage, path)
+                              ? read_second_file(*session.storage, path)
                               : Bytes{};
-  found.hints.companion = companion;
+  found.hints.second_file = companion;
 
   if (options.rom) {
     found.rom = read_rom_file(*session.storage, *options.rom, session.catalog);
@@ -279,7 +279,7 @@ Result<Inspection> inspect(Session& session, RomFolders& folders, const Path& pa
       found.hints.file_name = inner_name(path);
     }
   }
-  found.hints.companion = companion;
+  found.hints.second_file = companion;
   found.game_known = found.rom || found.named_after;
   if (auto chosen = choose_layout(found, options); !chosen) return tl::unexpected(chosen.error());
   if (options.is.empty()) found.state = is_state(found);

@@ -22,7 +22,7 @@
 #include "bayswap/layout.h"
 #include "bayswap/naming.h"
 #include "core/bytes/text.h"
-#include "places/companion.h"
+#include "places/second_file.h"
 #include "places/find_folders.h"
 #include "core/layouts/titles/path_text.h"
 #include "places/inspect.h"
@@ -50,7 +50,7 @@ class Learner {
         files_(files_below(storage, place)),
         roms_(RomIndex::of(storage, files_, catalog)),
         companions_(std::ranges::any_of(
-            files_, [](const WalkedFile& file) { return is_companion_name(file.path); })) {}
+            files_, [](const WalkedFile& file) { return is_second_file_name(file.path); })) {}
 
   [[nodiscard]] const std::vector<WalkedFile>& files() const { return files_; }
   [[nodiscard]] const RomIndex& roms() const { return roms_; }
@@ -100,7 +100,7 @@ class Learner {
       else if (!namings[i] || !sort_in_named(*namings[i]))
         nameless.push_back(candidates[i]);
     }
-    if (!unsure.empty()) settle();
+    if (!unsure.empty()) decide_unsure();
     for (const std::size_t i : unsure)
       if (!sort_in_unsure(std::move(*namings[i]))) nameless.push_back(candidates[i]);
     on_two_threads(nameless.size(), [&](std::size_t i) { look_alone(nameless[i]); });
@@ -155,7 +155,7 @@ class Learner {
       if (!view) return false;
       Hints hints;
       hints.file_name = candidate.file->path.filename().string();
-      if (companions_) hints.companion = read_companion(storage_, candidate.file->path);
+      if (companions_) hints.second_file = read_second_file(storage_, candidate.file->path);
       std::string pattern = literal_text(candidate.relative);
       const CardLayout* card = as_card(guess.layout);
       if (card != nullptr && card->card_info().package) {
@@ -222,13 +222,13 @@ class Learner {
     if (!view) return;
     Hints hints;
     hints.file_name = candidate.file->path.filename().string();
-    if (companions_) hints.companion = read_companion(storage_, candidate.file->path);
+    if (companions_) hints.second_file = read_second_file(storage_, candidate.file->path);
     candidate.guesses = identify(view->bytes(), hints);
     candidate.state = state_sign(hints.file_name, view->bytes(), {}, {}) >= StateSign::form;
   }
 
   // Counts the habits of the files that are surely of one system.
-  void settle() {
+  void decide_unsure() {
     for (const auto& [key, group] : groups_.all()) {
       settled_[{any_reading(key.first), key.second}] += group.files;
       for (FolderHabit& habit : folder_habits({key.first, key.second, group.folders}))
@@ -390,7 +390,7 @@ class Learner {
   bool companions_;                                 // some file there is called as second files are
   std::unordered_map<std::string, bool> patterns_;  // whether a text is one
   std::map<std::string, std::size_t> unreadable_;   // files by paths with names of lost case
-  std::map<PatternOfSystem, std::size_t> settled_;  // sure files by their habits, see settle()
+  std::map<PatternOfSystem, std::size_t> settled_;  // sure files by their habits, see decide_unsure()
   std::map<std::pair<FolderHabit, System>, std::size_t> settled_in_folders_;
   std::map<std::pair<std::string, std::vector<std::string>>, std::size_t> of_several_systems_;
   std::vector<std::string> questions_;

@@ -149,19 +149,15 @@ std::vector<std::pair<std::string, std::string>> words_of_hashes(const RomHashes
   return words;
 }
 
-TitleStyle title_style_of(Storage& storage, const Bay& bay, const NamingPattern& pattern,
-                          const RomIndex& roms, const Catalog& catalog) {
+TitleStyle title_style_of(const std::vector<std::string>& titles, const RomIndex& roms,
+                          const Catalog& catalog) {
   std::size_t headers = 0;
   std::size_t people = 0;
-  walk_files(storage, bay.place, true, [&](const Path& path, const FileInfo&) {
-    const auto fields = pattern.match(path.lexically_relative(bay.place).generic_string());
-    const auto title = fields ? fields->find("title") : Fields::const_iterator{};
-    if (!fields || title == fields->end()) return;
+  for (const std::string& title : titles)
     for (const RomFile* rom : roms.roms()) {
-      headers += rom->info.game.title == title->second ? 1 : 0;
-      people += people_title(*rom, catalog) == title->second ? 1 : 0;
+      headers += rom->info.game.title == title ? 1 : 0;
+      people += people_title(*rom, catalog) == title ? 1 : 0;
     }
-  });
   return headers > people ? TitleStyle::header : TitleStyle::people;
 }
 

@@ -46,8 +46,7 @@ void add_hash_fields(Storage& storage, const RomFile& rom, const NamingPattern& 
     const RomHashes& hashes);
 
 /// What the names that lie on a shelf already have for titles.
-[[nodiscard]] TitleStyle title_style_of(Storage& storage, const Bay& bay,
-                                        const NamingPattern& pattern, const RomIndex& roms,
-                                        const Catalog& catalog);
+[[nodiscard]] TitleStyle title_style_of(const std::vector<std::string>& titles,
+                                        const RomIndex& roms, const Catalog& catalog);
 
 }  // namespace bayswap

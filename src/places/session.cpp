@@ -4,9 +4,11 @@
 
 namespace bayswap {
 
-Result<Session> Session::open(Storage& storage, const Places& places) {
+Result<Session> Session::open(Storage& storage, const Places& places, const Limits& limits) {
   Session session;
-  session.archives = std::make_shared<ArchiveStorage>(storage);
+  session.limits = limits;
+  session.archives = std::make_shared<ArchiveStorage>(storage, limits.largest_file,
+                                                      limits.archive_contents);
   session.storage = session.archives.get();
   session.places = places;
   auto catalog = Catalog::load(storage, session.catalog_file());
@@ -16,6 +18,12 @@ Result<Session> Session::open(Storage& storage, const Places& places) {
   if (!bays) return tl::unexpected(bays.error());
   session.bays = std::move(*bays);
   return session;
+}
+
+Result<void> Session::proceed(Work work, std::uint64_t done, std::uint64_t all) const {
+  if (progress == nullptr || progress->report(work, done, all)) return {};
+  return fail(Trouble::stopped, "cancelled", "stopped before the end, as asked",
+              "what is reported as done is done; the rest was not begun");
 }
 
 }  // namespace bayswap

@@ -12,7 +12,7 @@
 #include "bayswap/layout.h"
 #include "bayswap/naming.h"
 #include "core/bytes/text.h"
-#include "places/companion.h"
+#include "places/second_file.h"
 #include "places/find_folders.h"
 #include "places/inspect.h"
 #include "core/naming/tags.h"
@@ -150,7 +150,7 @@ void survey_files(Storage& storage, const Catalog& catalog, Bay& bay,
                                               [&](const std::string& folder) {
                                                 return verdict.relative.starts_with(folder + "/");
                                               }) ||
-                          !companion_of(storage, path).empty();  // its save is counted
+                          !first_file_of(storage, path).empty();  // its save is counted
     if (verdict.passed_over) return;
     judge(storage, rules, catalog, verdict);
     verdict.passed_over = verdict.by == nullptr && all.has_path(path);

@@ -9,7 +9,7 @@
 #include "bayswap/folder.h"
 #include "core/bytes/text.h"
 #include "core/naming/file_name.h"
-#include "places/companion.h"
+#include "places/second_file.h"
 #include "reading/open_card.h"
 #include "files/archive_storage.h"
 
@@ -71,7 +71,7 @@ Result<CardSaves> read_file(Session& session, const Path& path, const std::strin
   if (!view) return tl::unexpected(view.error());
   Hints hints;
   hints.file_name = inner_name(path);
-  hints.companion = read_companion(*session.storage, path);
+  hints.second_file = read_second_file(*session.storage, path);
   const Layout* layout = nullptr;
   if (!is.empty()) {
     const auto said = find_layout(is);
@@ -207,9 +207,9 @@ Result<SaveFiles> plan_save(const Layout& layout, const Save& save, const Path& 
   planned.losses = std::move(written->losses);
   planned.notes = std::move(written->notes);
   planned.files.emplace_back(where, std::move(written->bytes));
-  if (!written->companion.empty())
-    planned.files.emplace_back(where.string() + layout.info().companion,
-                               std::move(written->companion));
+  if (!written->second_file.empty())
+    planned.files.emplace_back(where.string() + layout.info().second_file,
+                               std::move(written->second_file));
   return planned;
 }
 

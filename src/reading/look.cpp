@@ -12,7 +12,7 @@
 #include "core/bytes/fill.h"
 #include "core/bytes/text.h"
 #include "reading/card_saves.h"
-#include "places/companion.h"
+#include "places/second_file.h"
 #include "reading/open_card.h"
 #include "places/find_folders.h"
 #include "core/layouts/cartridge/health.h"
@@ -216,7 +216,7 @@ Result<Item> look_at_file(Session& session, RomFolders& folders, const Path& pat
   }
   if (found->layout() != nullptr) {
     read_save(*found, options, session.catalog, item);
-  } else if (const Path partner = companion_of(*session.storage, path); !partner.empty()) {
+  } else if (const Path partner = first_file_of(*session.storage, path); !partner.empty()) {
     item.findings.push_back({Level::note, "companion",
                              fmt::format("belongs to {} beside it, and moves with it",
                                          safe_text(partner.filename().string())),
@@ -448,9 +448,9 @@ class FileBatch {
 };
 
 // Everything in a folder and below it.
-void look_through(Session& session, const Path& path, const LookOptions& options,
-                  const std::function<void(const Item&)>& sink) {
-  auto folders = std::make_unique<RomFolders>(session);
+Result<void> look_through(Session& session, const Path& path, const LookOptions& options,
+                          const std::function<void(const Item&)>& sink) {
+  RomFolders folders(session);
   std::vector<Error> shut;
   std::vector<WalkedFile> files = files_below(*session.storage, path, true, &shut);
   for (const Error& error : shut) sink(unreadable_item(path, 0, error));
@@ -459,20 +459,20 @@ void look_through(Session& session, const Path& path, const LookOptions& options
   on_two_threads(2, [&](std::size_t task) {
     if (task == 1)
       companions = std::ranges::any_of(
-          files, [](const WalkedFile& file) { return is_companion_name(file.path); });
+          files, [](const WalkedFile& file) { return is_second_file_name(file.path); });
     else
       for (const FoundFolder& found : find_folders(*session.storage, path, files))
         titles.insert(found.path.string());
   });
-  EarlyLooks early(session, *folders, options, files, companions);
-  folders->know_below(
+  EarlyLooks early(session, folders, options, files, companions);
+  folders.know_below(
       path, RomIndex::of(*session.storage, files, session.catalog,
                          [&](std::size_t i, const FileView& view) { early.look(i, view); }));
-  const RomIndex& roms = folders->below(path);
+  const RomIndex& roms = folders.below(path);
   std::optional<Path> whole;  // a folder that is one save
   Path inside;
   Path entered;
-  FileBatch batch(session, *folders, options, {&roms, nullptr, nullptr, companions}, sink);
+  FileBatch batch(session, folders, options, {&roms, nullptr, nullptr, companions}, sink);
   const auto show_whole = [&](const Path& folder) {
     auto save = folder_save(session, folder, options);
     if (!save) return false;
@@ -482,6 +482,7 @@ void look_through(Session& session, const Path& path, const LookOptions& options
     return true;
   };
   for (std::size_t i = 0; i < files.size(); ++i) {
+    if (auto on = session.proceed(Work::files, i, files.size()); !on) return on;
     const WalkedFile& file = files[i];
     if (folder_text(file.path) != inside.native()) inside = file.path.parent_path();
     if (whole && lies_in(*whole, inside)) continue;
@@ -494,8 +495,7 @@ void look_through(Session& session, const Path& path, const LookOptions& options
     batch.add(file, early.take(i, roms));
   }
   batch.finish();
-  // Letting a large place go takes a while.
-  on_two_threads(2, [&](std::size_t half) { half == 0 ? files.clear() : folders.reset(); });
+  return {};
 }
 
 }  // namespace
@@ -531,8 +531,7 @@ Result<void> look(Session& session, const Path& path, const LookOptions& options
     sink(*save);
     return {};
   }
-  look_through(session, path, options, sink);
-  return {};
+  return look_through(session, path, options, sink);
 }
 
 }  // namespace bayswap

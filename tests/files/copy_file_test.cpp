@@ -21,7 +21,10 @@ class CopyFile : public testing::Test {
   Result<Digest> copy(const std::string& from, const std::string& to, std::uint32_t mode = 0644) {
     told_ = 0;
     return copy_file(folder_ / from, folder_ / to, mode,
-                     [this](std::uint64_t bytes) { told_ += bytes; });
+                     [this](std::uint64_t bytes) {
+                       told_ += bytes;
+                       return told_ < stop_at_;
+                     });
   }
   [[nodiscard]] bool is_there(const std::string& name) const {
     return std::filesystem::exists(std::filesystem::symlink_status(folder_ / name));
@@ -29,6 +32,7 @@ class CopyFile : public testing::Test {
 
   test::TempFolder folder_;
   std::uint64_t told_ = 0;
+  std::uint64_t stop_at_ = ~std::uint64_t{0};
 };
 
 TEST_F(CopyFile, GivesTheSameBytesAndDigestAtEverySize) {
@@ -103,7 +107,10 @@ TEST_F(CopyFile, AFileThatShrinksMeanwhileLeavesNoHalfCopy) {
       std::filesystem::resize_file(folder_ / "from", 100'000);
     });
     const auto copied =
-        copy_file(folder_ / "from", folder_ / "to", 0644, [&](std::uint64_t) { begun = true; });
+        copy_file(folder_ / "from", folder_ / "to", 0644, [&](std::uint64_t) {
+          begun = true;
+          return true;
+        });
     begun = true;
     cutter.join();
     if (copied) {
@@ -116,6 +123,15 @@ TEST_F(CopyFile, AFileThatShrinksMeanwhileLeavesNoHalfCopy) {
     std::filesystem::remove(folder_ / "to");
   }
   EXPECT_GT(refused, 0U);
+}
+
+TEST_F(CopyFile, WhoIsToldMayStopIt) {
+  folder_.write("from", test::random_bytes(40U << 20U, 5));
+  stop_at_ = 10U << 20U;
+  const auto copied = copy("from", "to");
+  ASSERT_FALSE(copied);
+  EXPECT_EQ(copied.error().code, "cancelled");
+  EXPECT_FALSE(is_there("to")) << "nothing half-copied stays";
 }
 
 }  // namespace

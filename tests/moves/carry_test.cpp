@@ -284,7 +284,7 @@ class SmallDisk final : public test::FailingStorage {
   explicit SmallDisk(std::uint64_t free) : FailingStorage(0, Fault::error), free_(free) {}
   std::optional<std::uint64_t> free_space(const Path& /*path*/) override { return free_; }
   bool is_removable(const Path& /*path*/) override { return true; }
-  Result<void> settle(const Path& /*path*/) override {
+  Result<void> flush_medium(const Path& /*path*/) override {
     ++settled;
     return {};
   }

@@ -348,7 +348,7 @@ class Narrow final : public FailingStorage {
     return disk().read(path, std::min<std::uint64_t>(limit, 1U << 20U));
   }
   Result<Digest> copy(const Path& from, const Path& to, std::uint32_t mode,
-                      const std::function<void(std::uint64_t)>& progress) override {
+                      const CopyProgress& progress) override {
     return disk().copy(from, to, mode, progress);
   }
   Result<Digest> digest(const Path& path) override { return disk().digest(path); }

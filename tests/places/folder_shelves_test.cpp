@@ -112,7 +112,7 @@ TEST_F(FolderShelves, ASecondFileIsNoSaveOfItsOwn) {
           .save;
   const auto single = (*find_layout("dc-single"))->write({std::span(&save, 1), std::nullopt, {}});
   folder_.write("vms/REGATTA_CUP", single->bytes);
-  folder_.write("vms/REGATTA_CUP.entry", single->companion);
+  folder_.write("vms/REGATTA_CUP.entry", single->second_file);
   const Bay bay = learned();
   ASSERT_EQ(bay.shelves.size(), 1U);
   EXPECT_EQ(bay.shelves[0].pattern, "vms/{label}");

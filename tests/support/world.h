@@ -10,6 +10,24 @@
 
 namespace bayswap::test {
 
+/// What a session's operations say of their progress; stops them when it is asked to.
+class Told : public Progress {
+ public:
+  bool report(Work work, std::uint64_t done, std::uint64_t all) override {
+    if (work == Work::bytes) {
+      EXPECT_GT(done, bytes);
+      bytes = done;
+      all_bytes = all;
+    }
+    ++steps;
+    return steps < stop_at;
+  }
+  std::uint64_t bytes = 0;
+  std::uint64_t all_bytes = 0;
+  std::size_t steps = 0;
+  std::size_t stop_at = ~std::size_t{0};
+};
+
 class WorldTest : public testing::Test {
  protected:
   void SetUp() override {

@@ -63,7 +63,7 @@ std::optional<std::size_t> body_size(const Layout& layout, std::size_t image, st
 
 }  // namespace
 
-std::size_t likeness(const Layout& layout, const WriteRequest& request) {
+std::size_t shared_runs(const Layout& layout, const WriteRequest& request) {
   if (!request.mould) return 0;
   WriteRequest without = request;
   without.mould.reset();

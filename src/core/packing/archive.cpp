@@ -45,7 +45,6 @@ std::uint64_t pass_over(archive* reader, std::uint64_t limit) {
 
 // What a collection of saves may come to.
 constexpr std::size_t kMostEntries = 4096;
-constexpr std::uint64_t kMostBytes = 512ULL << 20U;
 constexpr std::uint64_t kFreeBytes = 16ULL << 20U;  // up to here, any compression is fine
 constexpr std::uint64_t kMostRatio = 200;
 
@@ -138,7 +137,8 @@ bool is_archive(ByteView file) {
          archive_read_next_header(reader.get(), &entry) == ARCHIVE_OK;
 }
 
-Result<std::vector<ArchiveEntry>> read_archive(ByteView file, const std::string& name) {
+Result<std::vector<ArchiveEntry>> read_archive(ByteView file, const std::string& name,
+                                               std::uint64_t most_bytes) {
   const std::unique_ptr<archive, int (*)(archive*)> reader(archive_read_new(), archive_read_free);
   archive_read_support_format_zip(reader.get());
   archive_read_support_format_7zip(reader.get());
@@ -150,7 +150,7 @@ Result<std::vector<ArchiveEntry>> read_archive(ByteView file, const std::string&
     return fail(Trouble::input, "damaged", fmt::format("{}: is no archive that can be read", name),
                 "download or copy it again");
   const std::uint64_t most =
-      std::min(kMostBytes, std::max<std::uint64_t>(kFreeBytes, file.size() * kMostRatio));
+      std::min(most_bytes, std::max<std::uint64_t>(kFreeBytes, file.size() * kMostRatio));
   switch (check_compression(file, most)) {
     case Check::sound: break;
     case Check::too_large: return too_large(name, "unpacks to more than any collection of saves");

@@ -38,8 +38,9 @@ struct ArchiveEntry {
 
 /// All plain files in an archive. Links and names that lead out of their folder are passed over.
 /// Errors: `too-large` for more entries, bytes or compression than any collection of saves has;
-/// `damaged`; `locked` when it wants a password. `name` is for messages.
-[[nodiscard]] Result<std::vector<ArchiveEntry>> read_archive(ByteView file,
-                                                             const std::string& name);
+/// `damaged`; `locked` when it wants a password. `name` is for messages;
+/// `most_bytes`: what its files may unpack to, all together.
+[[nodiscard]] Result<std::vector<ArchiveEntry>> read_archive(ByteView file, const std::string& name,
+                                                             std::uint64_t most_bytes);
 
 }  // namespace bayswap

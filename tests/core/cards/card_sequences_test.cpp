@@ -124,7 +124,7 @@ TEST_P(CardSingles, CarryEverything) {
     ASSERT_TRUE(file);
     EXPECT_EQ(identify(file->bytes, {}).front().layout, *single);
     Hints hints;
-    hints.companion = file->companion;
+    hints.second_file = file->second_file;
     const auto again = (*single)->read(file->bytes, hints);
     ASSERT_TRUE(again);
     EXPECT_TRUE(again->findings.empty());

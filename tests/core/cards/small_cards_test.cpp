@@ -227,15 +227,15 @@ TEST(DcSingle, KeepsItsEntryBesideIt) {
   const auto written = layout.write({std::span(&save, 1), std::nullopt, {}});
   ASSERT_TRUE(written);
   EXPECT_EQ(written->bytes, cup().data);
-  EXPECT_EQ(written->companion, test::part_of(golden, 253 * 512, 32));
+  EXPECT_EQ(written->second_file, test::part_of(golden, 253 * 512, 32));
   Hints hints;
   hints.file_name = "renamed by hand.vms";
   EXPECT_EQ(layout.read(written->bytes, hints)->saves.at(0).name, "renamed by h");
-  hints.companion = written->companion;
+  hints.second_file = written->second_file;
   const auto again = layout.read(written->bytes, hints);
   EXPECT_TRUE(same_card_save(again->saves.at(0), save));
   EXPECT_EQ(again->saves.at(0).modified, save.modified);
-  hints.companion.resize(31);
+  hints.second_file.resize(31);
   EXPECT_TRUE(has_code(layout.read(written->bytes, hints)->findings, "companion"));
 }
 

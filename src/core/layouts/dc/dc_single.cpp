@@ -36,7 +36,7 @@ DcSingleLayout::DcSingleLayout() {
 
 std::optional<Match> DcSingleLayout::recognise(ByteView file, const Hints& hints) const {
   if (!is_sized(file.size())) return std::nullopt;
-  if (is_entry_of(hints.companion, file))
+  if (is_entry_of(hints.second_file, file))
     return Match{Confidence::certain, "a directory entry of the same length lies beside it", true};
   for (const std::size_t start : {std::size_t{0}, kBlockSize})
     if (const auto header = parse_header(file, start)) {
@@ -57,12 +57,12 @@ Result<Content> DcSingleLayout::read(ByteView file, const Hints& hints) const {
   Content content;
   Save save;
   save.parts.push_back({std::string(kDataPart), Bytes(file.begin(), file.end()), false, {}});
-  if (is_entry_of(hints.companion, file)) {
-    save.entry = hints.companion;
+  if (is_entry_of(hints.second_file, file)) {
+    save.entry = hints.second_file;
   } else {
     save.name = name_from_file(hints, kNameLength);
     save.entry = entry_for(save);
-    if (!hints.companion.empty())
+    if (!hints.second_file.empty())
       content.findings.push_back({Level::warn, "companion",
                                   "the file beside it is no directory entry of this save, so its "
                                   "name comes from the file's",
@@ -83,7 +83,7 @@ Result<Written> DcSingleLayout::write(const WriteRequest& request) const {
         wrong_save(**save, fmt::format("{} bytes are not whole blocks of 512 bytes", data.size())));
   Written written;
   written.bytes = data;
-  written.companion = entry_for(**save);
+  written.second_file = entry_for(**save);
   return written;
 }
 

@@ -32,7 +32,7 @@ class Salvager {
   void run(Salvage& salvage) {
     find_listed();
     find_orphans();
-    settle();
+    claim_clusters();
     std::uint64_t budget = 2 * std::uint64_t{volume_.geometry().clusters} * kClusterSize;
     for (const Candidate& candidate : candidates_)
       salvage.saves.push_back(rescue(candidate, budget));
@@ -124,7 +124,7 @@ class Salvager {
   }
 
   // Every file and directory claims its clusters.
-  void settle() {
+  void claim_clusters() {
     std::vector<Claim> claims;
     std::vector<bool> named(volume_.geometry().alloc_end);
     const auto claim = [&](const Chain& chain, std::uint32_t wanted, int trust) {

@@ -1,4 +1,4 @@
-#include "moves/carry_folders.h"
+#include "moves/folder_source.h"
 
 #include <fmt/core.h>
 
@@ -6,9 +6,7 @@
 
 #include "places/walk.h"
 #include "bayswap/folder.h"
-#include "bayswap/naming.h"
 #include "core/bytes/text.h"
-#include "reading/card_saves.h"
 #include "reading/open_card.h"
 #include "places/find_folders.h"
 
@@ -44,10 +42,6 @@ Source broken_source(const FoundFolder& found, const Error& error) {
   source.save.system = found.layout->info().system;
   source.problems.push_back({Level::error, "damaged", error.text, error.hint});
   return source;
-}
-
-std::string relative_to(const Bay& bay, const Path& path) {
-  return path.lexically_relative(bay.place).generic_string();
 }
 
 std::string described(const Source& source) {
@@ -104,17 +98,18 @@ Result<std::optional<std::vector<Source>>> read_folder_sources(Session& session,
   return std::optional<Sources>(std::move(sources));
 }
 
-std::vector<Source> read_shelf_folders(Session& session, const Bay& bay) {
+std::vector<Source> read_shelf_folders(Session& session, BayScan& scan) {
   std::vector<Source> sources;
-  const bool any = std::ranges::any_of(
-      bay.shelves, [](const Shelf& shelf) { return shelf.kind == Kind::folder; });
-  if (!any) return sources;
-  for (const FoundFolder& found : find_folders(*session.storage, bay.place)) {
+  const Bay& bay = scan.bay();
+  const auto is_for_folders = [](const Shelf& shelf) { return shelf.kind == Kind::folder; };
+  if (std::ranges::none_of(bay.shelves, is_for_folders)) return sources;
+  for (const FoundFolder& found : scan.folder_saves()) {
     if (found.place.shared) continue;
     const bool on_shelf = std::ranges::any_of(bay.shelves, [&](const Shelf& shelf) {
-      const auto pattern = NamingPattern::parse(shelf.pattern);
-      return shelf.kind == Kind::folder && pattern &&
-             pattern->match(relative_to(bay, found.path)).has_value();
+      return is_for_folders(shelf) &&
+             std::ranges::any_of(scan.folders_on(shelf), [&](const BayScan::OnShelf& folder) {
+               return folder.path == found.path;
+             });
     });
     if (!on_shelf) continue;
     auto save = read_found(*session.storage, found);

@@ -48,7 +48,7 @@ std::string file_time(std::int64_t ns) {
 Result<TidyReport> tidy_history(Session& session, const Retention& retention, bool plan) {
   TidyReport report;
   if (is_missing(*session.storage, session.history_file())) return report;
-  auto history = settled_history(*session.storage, session.history_file());
+  auto history = recovered_history(*session.storage, session.history_file());
   if (!history) return tl::unexpected(history.error());
   const auto moves = history->past_moves();
   if (!moves) return tl::unexpected(moves.error());

@@ -1,14 +1,12 @@
-// Saves of memory cards in a carry: found on cards, in files and folders, and brought to a bay's
-// cards.
+// Saves of memory cards to be carried: found on cards, in files and in folders.
 #pragma once
 
-#include <map>
 #include <optional>
 #include <string>
 #include <vector>
 
 #include "moves/carry_source.h"
-#include "moves/carry_target.h"
+#include "reading/bay_scan.h"
 
 namespace bayswap {
 
@@ -20,16 +18,7 @@ namespace bayswap {
                                                                            const std::string& text,
                                                                            const std::string& is);
 
-/// The saves on the cards of a bay's shelf.
-[[nodiscard]] std::vector<Source> read_shelf_cards(Session& session, const Bay& bay);
-
-/// Cards that a plan has changed in memory already.
-using PlannedCards = std::map<std::string, Bytes>;
-
-/// Chooses the bay's card, or file, for one save of a card, and makes the bytes. Adds `no-match`,
-/// `region-differs`, `damaged` and `no-room` to the checks when it cannot.
-[[nodiscard]] Result<std::optional<TargetFile>> make_card_target(
-    Session& session, RomFolders& folders, const Bay& bay, const Source& source,
-    const PlannedCards& planned, Checks& checks);
+/// The saves on the cards of a bay's shelves.
+[[nodiscard]] std::vector<Source> read_shelf_cards(Session& session, BayScan& scan);
 
 }  // namespace bayswap

@@ -160,7 +160,7 @@ Result<void> Mover::put_back_lost(const MoveRecord& move, const Unit& unit) {
   return {};
 }
 
-Result<void> Mover::settle(const MoveRecord& move, const Unit& unit, bool forward, Door& door) {
+Result<void> Mover::finish_unit(const MoveRecord& move, const Unit& unit, bool forward, Door& door) {
   // Between the two renames of a system that can't swap in one step.
   if (!is_missing(storage_, unit.old_aside)) {
     const Path* free = is_missing(storage_, unit.place)   ? &unit.place
@@ -217,7 +217,7 @@ Result<void> Mover::roll_back(const MoveRecord& move, const std::vector<Unit>& u
       back = take_back(units[i], true);
       if (back) back = clear_asides(units[i], door);
     } else {
-      back = settle(move, units[i], false, door);
+      back = finish_unit(move, units[i], false, door);
     }
     if (!back) outcome = std::move(back);
   }
@@ -245,7 +245,7 @@ Result<void> Mover::recover_one(MoveRecord& move) {
   met_others_ = false;
   // Where somebody played on, nothing is taken back: a mixture would be worse.
   for (const Unit& unit : units)
-    if (auto done = settle(move, unit, complete || others, door); !done) return done;
+    if (auto done = finish_unit(move, unit, complete || others, door); !done) return done;
   if (complete) {
     note_results(move);
     move.state = MoveState::done;

@@ -1,13 +1,13 @@
-#include "places/companion.h"
+#include "places/second_file.h"
 
 #include <algorithm>
 
 namespace bayswap {
 
-Bytes read_companion(Storage& storage, const Path& path) {
+Bytes read_second_file(Storage& storage, const Path& path) {
   constexpr std::uint64_t kLargest = 1U << 16U;
   for (const auto& layout : layouts().all()) {
-    const std::string& suffix = layout->info().companion;
+    const std::string& suffix = layout->info().second_file;
     if (suffix.empty() || path.extension() == suffix) continue;
     for (const Path& beside :
          {Path(path.string() + suffix), Path(path).replace_extension(suffix)}) {
@@ -18,18 +18,18 @@ Bytes read_companion(Storage& storage, const Path& path) {
   return {};
 }
 
-bool is_companion_name(const Path& path) {
+bool is_second_file_name(const Path& path) {
   const std::string& name = path.native();
   return std::ranges::any_of(layouts().all(), [&](const auto& layout) {
-    const std::string& suffix = layout->info().companion;
+    const std::string& suffix = layout->info().second_file;
     return !suffix.empty() && name.ends_with(suffix);
   });
 }
 
-Path companion_of(Storage& storage, const Path& path) {
-  if (!is_companion_name(path)) return {};
+Path first_file_of(Storage& storage, const Path& path) {
+  if (!is_second_file_name(path)) return {};
   for (const auto& layout : layouts().all())
-    if (!layout->info().companion.empty() && path.extension() == layout->info().companion)
+    if (!layout->info().second_file.empty() && path.extension() == layout->info().second_file)
       if (Path partner = Path(path).replace_extension(); !is_missing(storage, partner))
         return partner;
   return {};

@@ -8,12 +8,12 @@ namespace bayswap {
 
 /// Reads what lies beside a file under one of the names that layouts use: the file's name with the
 /// suffix, or the suffix in place of its extension. Empty when there is nothing.
-[[nodiscard]] Bytes read_companion(Storage& storage, const Path& path);
+[[nodiscard]] Bytes read_second_file(Storage& storage, const Path& path);
 
 /// Whether a file is called as second files are.
-[[nodiscard]] bool is_companion_name(const Path& path);
+[[nodiscard]] bool is_second_file_name(const Path& path);
 
 /// The file that this one is the companion of, when both are there; else empty.
-[[nodiscard]] Path companion_of(Storage& storage, const Path& path);
+[[nodiscard]] Path first_file_of(Storage& storage, const Path& path);
 
 }  // namespace bayswap

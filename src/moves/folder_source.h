@@ -1,0 +1,24 @@
+// Saves that are folders, to be carried.
+#pragma once
+
+#include <optional>
+#include <string>
+#include <vector>
+
+#include "moves/carry_source.h"
+#include "reading/bay_scan.h"
+
+namespace bayswap {
+
+/// The saves in a folder that is one, or a title's folder, or holds several. Nothing when there is
+/// none. Shared files of a title are no save of their own.
+[[nodiscard]] Result<std::optional<std::vector<Source>>> read_folder_sources(
+    Session& session, const std::string& text, const CarryRequest& request);
+
+/// The saves on the shelves of a bay that hold folders.
+[[nodiscard]] std::vector<Source> read_shelf_folders(Session& session, BayScan& scan);
+
+/// The time of the newest file in a folder, in nanoseconds since 1970; 0 when there is none.
+[[nodiscard]] std::int64_t newest_below(Storage& storage, const Path& folder);
+
+}  // namespace bayswap
