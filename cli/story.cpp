@@ -16,9 +16,9 @@ std::string quoted(const std::string& word) {
   return word.find_first_of(" ()&") == std::string::npos ? word : "\"" + word + "\"";
 }
 
-class Teller {
+class Story {
  public:
-  Teller(const Path& folder, const Surroundings& surroundings)
+  Story(const Path& folder, const Surroundings& surroundings)
       : out_(surroundings.out),
         style_(surroundings.colour, surroundings.width),
         surroundings_{demo::places(folder), surroundings.out, surroundings.out, surroundings.colour,
@@ -42,9 +42,8 @@ class Teller {
     out_ << "\n" << style_.paint(Tone::good, line) << "\n";
     const int status = run_tool(words, surroundings_);
     if (status == expected) return;
-    out_ << style_.paint(
-                Tone::bad,
-                fmt::format("(the story expected exit status {}, this was {})", expected, status))
+    out_ << style_.paint(Tone::bad, fmt::format("(the story expected exit status {}, this was {})",
+                                                expected, status))
          << "\n";
     surprised_ = true;
   }
@@ -60,7 +59,7 @@ class Teller {
   bool surprised_ = false;
 };
 
-void tell_of_places(Teller& story) {
+void tell_of_places(Story& story) {
   story.scene(
       "Three places",
       "A reader has dumped some cartridges. The den's programs keep their saves in one "
@@ -71,7 +70,7 @@ void tell_of_places(Teller& story) {
   story.run({"bay", "learn", "ferry", "ferry"});
 }
 
-void tell_of_dumps(Teller& story) {
+void tell_of_dumps(Story& story) {
   story.scene("What did the reader bring?", "One chip of one game, in the order of the hardware.");
   story.run({"look", "reader/Copper Tide (America).sra", "reader/Glacier Post (America).mpk"});
   story.scene("Into the den",
@@ -84,7 +83,7 @@ void tell_of_dumps(Teller& story) {
   story.run({"carry", "reader:Glacier Post", "--to", "den"});
 }
 
-void tell_of_return(Teller& story, const Path& folder) {
+void tell_of_return(Story& story, const Path& folder) {
   story.scene("An evening later",
               "Copper Tide was played in the den. The newer progress goes back as a chip file that "
               "the cartridge can take.");
@@ -92,7 +91,7 @@ void tell_of_return(Teller& story, const Path& folder) {
   story.run({"carry", "den:Copper Tide", "--to", "reader"});
 }
 
-void tell_of_names_and_clocks(Teller& story) {
+void tell_of_names_and_clocks(Story& story) {
   story.scene("The right name",
               "The reader called it LANTERN DRIFT. The den has the European and the Japanese ROM: "
               "the header of the reader's own ROM says which of them it is.");
@@ -103,7 +102,7 @@ void tell_of_names_and_clocks(Teller& story) {
   story.run({"carry", "ferry:Tin Orchard", "--to", "den"});
 }
 
-void tell_of_refusals(Teller& story) {
+void tell_of_refusals(Story& story) {
   story.scene("What cannot work is not done", "A dead battery gives a file, but no progress.");
   story.run({"carry", "reader/dead battery/Lantern Drift.srm", "--to", "den", "--rom",
              "den/roms/snes/Lantern Drift (Europe).sfc"},
@@ -114,7 +113,7 @@ void tell_of_refusals(Teller& story) {
   story.run({"carry", "downloads/Copper Tide (Europe).sra", "--to", "den"}, 1);
 }
 
-void tell_of_a_drawer(Teller& story) {
+void tell_of_a_drawer(Story& story) {
   story.scene("A drawer of cartridges",
               "Which chip, which order, is it alive? The ROMs say, and so do the bytes.");
   story.run({"look", "drawer/Quarry Choir.srm", "drawer/Moss & Motor (Europe).gba",
@@ -123,7 +122,7 @@ void tell_of_a_drawer(Teller& story) {
   story.run({"look", "drawer/Ember Atlas.sav", "drawer/Ember Atlas (second dump).sav"});
 }
 
-void tell_of_cards(Teller& story) {
+void tell_of_cards(Story& story) {
   story.scene("Memory cards",
               "A card is a set of saves plus free space. This one came from the den.");
   story.run({"bay", "learn", "attic", "attic"});
@@ -137,7 +136,7 @@ void tell_of_cards(Teller& story) {
   story.run({"card", "mend", "downloads/failed.card", "-o", "rescued.card"});
 }
 
-void tell_of_versions(Teller& story) {
+void tell_of_versions(Story& story) {
   story.scene("What was there last week?",
               "Everything that was replaced or written is in history. What is there now goes there "
               "on request, and any version can come back.");
@@ -148,7 +147,7 @@ void tell_of_versions(Teller& story) {
   story.run({"history", "verify"});
 }
 
-void tell_of_small_cards(Teller& story) {
+void tell_of_small_cards(Story& story) {
   story.scene("Small cards",
               "Consoles keep saves inside, in controllers, and in cartridges: cards all the same. "
               "Brass Meridian moves from the console's own memory onto a cartridge.");
@@ -159,7 +158,7 @@ void tell_of_small_cards(Teller& story) {
   story.run({"card", "show", "den/saves/Glacier Post (America).srm:pak1"});
 }
 
-void tell_of_titles(Teller& story) {
+void tell_of_titles(Story& story) {
   story.scene(
       "Titles",
       "Newer consoles keep saves as folders under hex ids and accounts. The desk has copies; "
@@ -179,7 +178,7 @@ void tell_of_titles(Teller& story) {
   story.run({"carry", "desk:Saltmarsh Circuit", "--to", "console"});
 }
 
-void tell_of_states(Teller& story) {
+void tell_of_states(Story& story) {
   story.scene(
       "Save states",
       "Dune Semaphore's console has no save chips, so its players have states. The wharf and the "
@@ -197,7 +196,7 @@ void tell_of_states(Teller& story) {
              "wreck/Lantern Drift, last summer.srm", "-o", "Lantern Drift, dug out.srm"});
 }
 
-void tell_of_undo(Teller& story) {
+void tell_of_undo(Story& story) {
   story.scene(
       "Second thoughts",
       "The last move brought Saltmarsh Circuit to the console. It can be taken back to the byte, "
@@ -213,7 +212,7 @@ int tell_story(const Path& folder, const Surroundings& surroundings) {
   const Path before = std::filesystem::current_path(problem);
   std::filesystem::current_path(folder, problem);
   if (problem) return static_cast<int>(Trouble::place);
-  Teller story(folder, surroundings);
+  Story story(folder, surroundings);
   surroundings.out << "The demo world is in " << folder.string() << "\n";
   tell_of_places(story);
   tell_of_dumps(story);

@@ -6,19 +6,14 @@
 #include <array>
 #include <ostream>
 
-#include "core/bytes/text.h"
 #include "cli/commands/commands.h"
 #include "cli/render/json.h"
 #include "cli/render/progress.h"
 #include "cli/render/text.h"
+#include "core/bytes/text.h"
 
 namespace bayswap::cli {
 namespace {
-
-constexpr std::array<std::string_view, 16> kChecks{
-    "state-not-save", "other-game", "region-differs", "chip-differs", "blank-source", "in-use",
-    "no-room",        "name-taken", "already-there",  "newer-there",  "damaged",      "loses-parts",
-    "no-match",       "many-match", "other-program",  "read-only"};
 
 struct NamedCommand {
   std::string_view name;
@@ -26,18 +21,18 @@ struct NamedCommand {
 };
 
 constexpr std::array<NamedCommand, 13> kCommands{{{"look", add_look},
-                                             {"reshape", add_reshape},
-                                             {"carry", add_carry},
-                                             {"undo", add_undo},
-                                             {"keep", add_keep},
-                                             {"history", add_history},
-                                             {"restore", add_restore},
-                                             {"bay", add_bay},
-                                             {"card", add_card},
-                                             {"state", add_state},
-                                             {"catalog", add_catalog},
-                                             {"layouts", add_layouts},
-                                             {"demo", add_demo}}};
+                                                  {"reshape", add_reshape},
+                                                  {"carry", add_carry},
+                                                  {"undo", add_undo},
+                                                  {"keep", add_keep},
+                                                  {"history", add_history},
+                                                  {"restore", add_restore},
+                                                  {"bay", add_bay},
+                                                  {"card", add_card},
+                                                  {"state", add_state},
+                                                  {"catalog", add_catalog},
+                                                  {"layouts", add_layouts},
+                                                  {"demo", add_demo}}};
 
 // The parser of the command that is called; of all of them for help and for a word that is none.
 void add_commands(Command& app, Run& run, std::string_view called) {
@@ -98,13 +93,18 @@ void add_accept(Command& command, std::vector<std::string>& codes) {
       .with_commas();
 }
 
-Result<std::set<std::string>> accepted_codes(const std::vector<std::string>& codes) {
-  std::set<std::string> accepted;
-  for (const std::string& code : codes) {
-    if (std::find(kChecks.begin(), kChecks.end(), code) == kChecks.end())
-      return bayswap::fail(Trouble::usage, "usage", "there is no check '" + safe_text(code) + "'",
-                           "checks are " + list_text({kChecks.begin(), kChecks.end()}));
-    accepted.insert(code);
+Result<std::set<Code>> accepted_codes(const std::vector<std::string>& codes) {
+  std::vector<std::string> known;
+  for (const CodeInfo& info : all_codes())
+    if (info.may_pass) known.emplace_back(info.name);
+  std::set<Code> accepted;
+  for (const std::string& name : codes) {
+    const auto code = parse_code(name);
+    if (!code || std::ranges::find(known, name) == known.end())
+      return bayswap::fail(Trouble::usage, Code::usage,
+                           "there is no check '" + safe_text(name) + "'",
+                           "checks are " + list_text(known));
+    accepted.insert(*code);
   }
   return accepted;
 }
@@ -126,23 +126,18 @@ int run_tool(const std::vector<std::string>& arguments, const Surroundings& surr
   run.json = run.json || std::ranges::find(arguments, "--json") != arguments.end();
   const bool named =
       parsed.known_command && !arguments.empty() && !arguments.front().starts_with("-");
-  run.fail({Trouble::usage, "usage", safe_text(parsed.problem),
+  run.fail({Trouble::usage, Code::usage, safe_text(parsed.problem),
             fmt::format("see: bayswap{} --help", named ? " " + safe_text(arguments.front()) : "")});
   return run.status;
 }
 
 int exit_status(Trouble trouble) {
   switch (trouble) {
-    case Trouble::stopped:
-      return 1;
-    case Trouble::usage:
-      return 2;
-    case Trouble::input:
-      return 3;
-    case Trouble::place:
-      return 4;
-    case Trouble::read_back:
-      return 5;
+    case Trouble::stopped: return 1;
+    case Trouble::usage: return 2;
+    case Trouble::input: return 3;
+    case Trouble::place: return 4;
+    case Trouble::read_back: return 5;
   }
   return 4;
 }

@@ -22,12 +22,15 @@ endif()
 
 # The standard headers that nearly every source includes, parsed once. Sources name what they use
 # all the same; `./dev lint` compiles without this.
+file(CONFIGURE OUTPUT ${PROJECT_BINARY_DIR}/standard_headers.cpp CONTENT "")
 function(bayswap_standard_headers target)
-  if(NOT TARGET bayswap_core OR target STREQUAL bayswap_core)
-    target_precompile_headers(${target} PRIVATE
+  if(NOT TARGET bayswap_standard_headers)
+    add_library(bayswap_standard_headers OBJECT ${PROJECT_BINARY_DIR}/standard_headers.cpp)
+    set_target_properties(bayswap_standard_headers PROPERTIES POSITION_INDEPENDENT_CODE ON)
+    target_link_libraries(bayswap_standard_headers PRIVATE fmt::fmt tl::expected bayswap_flags)
+    target_precompile_headers(bayswap_standard_headers PRIVATE
       <algorithm> <array> <chrono> <cstdint> <filesystem> <functional> <map> <memory> <optional> <set>
       <span> <string> <string_view> <unordered_map> <vector> <fmt/core.h> <tl/expected.hpp>)
-  else()
-    target_precompile_headers(${target} REUSE_FROM bayswap_core)
   endif()
+  target_precompile_headers(${target} REUSE_FROM bayswap_standard_headers)
 endfunction()

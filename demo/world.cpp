@@ -4,7 +4,7 @@
 
 #include <string>
 
-#include "core/bytes/sha1.h"
+#include "core/bytes/hash.h"
 #include "core/bytes/text.h"
 #include "demo/art.h"
 #include "demo/card_makers.h"

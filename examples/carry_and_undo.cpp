@@ -9,13 +9,13 @@ void print(const bayswap::CarryReport& report) {
   for (const bayswap::MoveReport& move : report.moves) {
     std::cout << to_string(move.status) << ": " << move.game.title << " to " << move.to << "\n";
     for (const bayswap::Finding& check : move.checks)
-      std::cout << "  " << check.code << ": " << check.text << "\n";
+      std::cout << "  " << to_string(check.code) << ": " << check.text << "\n";
   }
 }
 
 int fail(const bayswap::Error& error) {
-  std::cerr << error.text << "\n";
-  return static_cast<int>(error.trouble);
+  std::cerr << error.text << "\n" << error.hint.text() << "\n";
+  return 1;
 }
 
 }  // namespace
@@ -37,13 +37,11 @@ int main(int argc, char** argv) {
   bayswap::CarryRequest request;
   request.saves = {argv[1]};
   request.to = "to";
-  request.plan = true;
-  const auto plan = carry(*session, request);
+  auto plan = bayswap::CarryPlan::make(*session, request);
   if (!plan) return fail(plan.error());
-  print(*plan);
+  print(plan->report());
 
-  request.plan = false;
-  const auto done = carry(*session, request);
+  const auto done = plan->execute();
   if (!done) return fail(done.error());
   print(*done);
 

@@ -20,7 +20,7 @@ bool is_failure(const MoveReport& move, bool all) {
   if (move.status != MoveStatus::stopped) return false;
   if (!all) return true;
   for (const Finding& check : move.checks)
-    if (check.level == Level::error && check.code != "newer-there") return true;
+    if (check.level == Level::error && check.code != Code::newer_there) return true;
   return false;
 }
 
@@ -48,15 +48,15 @@ void add_carry(Command& app, Run& run) {
       "bayswap carry reader:\"Copper Tide\" --to den --plan\n  bayswap carry --all --from den --to "
       "ferry");
   command.add_option("SAVE", request.saves,
-                      "a file, CARD:NAME, BAY:NAME, or a name in the bay of --from");
+                     "a file, CARD:NAME, BAY:NAME, or a name in the bay of --from");
   command.add_option("--to", request.to, "the bay to carry to").type_name("BAY").required();
   command.add_option("--from", request.from, "the bay to take from").type_name("BAY");
   command.add_option("--game", request.game, "title, code or ROM name of the game")
       .type_name("TEXT");
   command.add_option("--rom", request.rom, "the ROM of the game").type_name("FILE");
-  command.add_option("--account", request.account, "the account that plays there")
-      .type_name("ID");
-  command.add_option("--code", request.code, "title id or code of another region's game to carry to")
+  command.add_option("--account", request.account, "the account that plays there").type_name("ID");
+  command
+      .add_option("--code", request.code, "title id or code of another region's game to carry to")
       .type_name("CODE");
   command.add_option("--slot", request.slot, "of a save state: a number, or free")
       .type_name("SLOT");
@@ -67,7 +67,7 @@ void add_carry(Command& app, Run& run) {
       .type_name("SECONDS")
       .between(0, 86'400);
   command.add_flag("--whole", request.whole,
-                    "a folder there becomes exactly the save; other files there go");
+                   "a folder there becomes exactly the save; other files there go");
   command.add_flag("--plan", request.plan, "only say what would be done");
   add_accept(command, arguments->accept);
   command.on_call([arguments, &run] {
@@ -87,7 +87,7 @@ void add_undo(Command& app, Run& run) {
   auto move = std::make_shared<std::string>();
   auto codes = std::make_shared<std::vector<std::string>>();
   Command& command = add_command(app, run, "undo", "Put back exactly what the last carry replaced",
-                                  "bayswap undo\n  bayswap undo m12");
+                                 "bayswap undo\n  bayswap undo m12");
   command.add_option("MOVE", *move, "a move, as carry names it; without it the last command");
   add_accept(command, *codes);
   command.on_call([move, codes, &run] {

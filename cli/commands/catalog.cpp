@@ -3,10 +3,10 @@
 #include <memory>
 
 #include "bayswap/catalog_edit.h"
-#include "core/bytes/text.h"
 #include "cli/commands/commands.h"
 #include "cli/render/catalog.h"
 #include "cli/render/json.h"
+#include "core/bytes/text.h"
 
 namespace bayswap::cli {
 namespace {
@@ -15,7 +15,7 @@ Result<System> said_system(const std::string& id) {
   if (const auto system = parse_system(lower_ascii(id))) return *system;
   std::vector<std::string> known;
   for (const System system : all_systems()) known.emplace_back(to_string(system));
-  return fail(Trouble::usage, "usage", fmt::format("there is no system '{}'", safe_text(id)),
+  return fail(Trouble::usage, Code::usage, fmt::format("there is no system '{}'", safe_text(id)),
               "the systems are " + list_text(known));
 }
 
@@ -26,7 +26,7 @@ Result<void> add_regions(const std::vector<std::string>& texts,
     const std::size_t equals = text.find('=');
     const auto region = parse_region(lower_ascii(text.substr(0, equals)));
     if (!region || equals == std::string::npos || equals + 1 == text.size())
-      return fail(Trouble::usage, "usage",
+      return fail(Trouble::usage, Code::usage,
                   fmt::format("'{}' is no region with a code", safe_text(text)),
                   "write it as europe=ABCP; the regions are america, europe, japan, korea, other "
                   "and any");
@@ -58,8 +58,9 @@ void add_add(Command& catalog, Run& run) {
       .type_name("REGION=CODE");
   command.add_option("--title-id", arguments->title_ids, "title id of a region")
       .type_name("REGION=ID");
-  command.add_option("--companion", arguments->game.companions,
-                   "a shared file that its saves need, relative to the bay")
+  command
+      .add_option("--companion", arguments->game.companions,
+                  "a shared file that its saves need, relative to the bay")
       .type_name("PATH");
   command.on_call([arguments, &run] {
     run.with_session([&](Session& session) -> Result<void> {
@@ -70,8 +71,7 @@ void add_add(Command& catalog, Run& run) {
       if (auto codes = add_regions(arguments->codes, game.codes); !codes) return codes;
       if (auto ids = add_regions(arguments->title_ids, game.title_ids); !ids) return ids;
       if (auto added = add_catalog_game(session, game); !added) return added;
-      run.print(run.json ? json_text({&game})
-                         : games_text({&game}, 1, run.style()));
+      run.print(run.json ? json_text({&game}) : games_text({&game}, 1, run.style()));
       return {};
     });
   });
@@ -81,7 +81,7 @@ void add_show(Command& catalog, Run& run) {
   auto text = std::make_shared<std::string>();
   auto system = std::make_shared<std::string>();
   Command& command = add_command(catalog, run, "show", "The games that the catalog knows",
-                                  "bayswap catalog show copper");
+                                 "bayswap catalog show copper");
   command.add_option("TEXT", *text, "part of a title, a code, or a hash");
   command.add_option("--system", *system, "only this console family").type_name("ID");
   command.on_call([=, &run] {

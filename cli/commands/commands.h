@@ -45,10 +45,10 @@ void add_demo(Command& app, Run& run);
 
 /// Makes a command with `--json` and an example below its help.
 Command& add_command(Command& app, Run& run, const std::string& name, const std::string& summary,
-                      const std::string& example);
+                     const std::string& example);
 
 /// Adds `--accept CODE,…`. Call accepted_codes() when the command runs.
 void add_accept(Command& command, std::vector<std::string>& codes);
-[[nodiscard]] Result<std::set<std::string>> accepted_codes(const std::vector<std::string>& codes);
+[[nodiscard]] Result<std::set<Code>> accepted_codes(const std::vector<std::string>& codes);
 
 }  // namespace bayswap::cli

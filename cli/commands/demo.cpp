@@ -20,13 +20,13 @@ Result<Path> demo_folder(const std::string& wanted) {
     std::string pattern =
         (std::filesystem::temp_directory_path(problem) / "bayswap-demo-XXXXXX").string();
     if (::mkdtemp(pattern.data()) == nullptr)
-      return fail(Trouble::place, "place-failed", "no temporary folder can be made",
+      return fail(Trouble::place, Code::place_failed, "no temporary folder can be made",
                   "name one: bayswap demo FOLDER");
     return Path(pattern);
   }
   const Path folder = std::filesystem::absolute(wanted, problem).lexically_normal();
   if (std::filesystem::exists(folder, problem) && !std::filesystem::is_empty(folder, problem))
-    return fail(Trouble::stopped, "name-taken", fmt::format("{}: is not empty", wanted),
+    return fail(Trouble::stopped, Code::name_taken, fmt::format("{}: is not empty", wanted),
                 "name a new or empty folder; nothing was changed");
   return folder;
 }
@@ -37,7 +37,7 @@ void add_demo(Command& app, Run& run) {
   auto folder = std::make_shared<std::string>();
   auto only_build = std::make_shared<bool>(false);
   Command& command = add_command(app, run, "demo", "Build the demo world and tell its story on it",
-                                  "bayswap demo /tmp/harbour");
+                                 "bayswap demo /tmp/harbour");
   command.add_option("DIR", *folder, "a new or empty folder; without it a temporary one");
   command.add_flag("--build-only", *only_build, "build the world without the story");
   command.on_call([folder, only_build, &run] {

@@ -19,16 +19,16 @@ struct LookArguments {
 };
 
 // What two dumps of one cartridge have in common.
-struct Kindred {
+struct DumpKind {
   std::optional<System> system;
   std::string title;
   std::vector<std::string> parts;
 
-  bool operator==(const Kindred&) const = default;
+  bool operator==(const DumpKind&) const = default;
 };
 
-Kindred kind_of(const Item& item) {
-  Kindred kind{item.system, item.game.title, {}};
+DumpKind kind_of(const Item& item) {
+  DumpKind kind{item.system, item.game.title, {}};
   for (const PartInfo& part : item.parts) kind.parts.push_back(part.name);
   return kind;
 }
@@ -84,7 +84,7 @@ class ItemPrinter {
   bool first_ = true;
   bool damaged_ = false;
   std::deque<OverviewRow> rows_;
-  std::vector<Kindred> items_;
+  std::vector<DumpKind> items_;
   std::size_t count_ = 0;
 };
 
@@ -101,7 +101,7 @@ bool is_folder(Session& session, const std::string& path) {
 void add_look(Command& app, Run& run) {
   auto arguments = std::make_shared<LookArguments>();
   Command& command = add_command(app, run, "look", "Say what a file is, or what a folder holds",
-                                  "bayswap look \"saves/Copper Tide.srm\"");
+                                 "bayswap look \"saves/Copper Tide.srm\"");
   command.add_option("PATH", arguments->paths, "files or folders").required();
   command.add_option("--is", arguments->options.is, "the layout, where the bytes alone do not tell")
       .type_name("LAYOUT");

@@ -7,10 +7,10 @@
 #include <chrono>
 #include <numeric>
 
-#include "core/bytes/text.h"
-#include "core/bytes/time_text.h"
 #include "cli/render/picture.h"
 #include "cli/render/text.h"
+#include "core/bytes/text.h"
+#include "core/bytes/time_text.h"
 #include "core/packing/png.h"
 
 namespace bayswap::cli {
@@ -368,8 +368,8 @@ std::string mend_text(const MendReport& report, const std::string& card, const S
     const std::string name = safe_text(rescue.save.name);
     text += "  " + style.paint(tone_of(rescue.state), padded(sign_of(rescue.state), 12));
     text += titles.empty() ? style.paint(Tone::title, name)
-                           : style.paint(Tone::title, joined(titles, " · ")) +
-                                 "  " + style.paint(Tone::quiet, name);
+                           : style.paint(Tone::title, joined(titles, " · ")) + "  " +
+                                 style.paint(Tone::quiet, name);
     text += "\n";
     for (const std::string& what : rescue.what)
       text += "              " + wrapped(safe_text(what), style.width(), 14) + "\n";

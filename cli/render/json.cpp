@@ -2,6 +2,7 @@
 
 #include <nlohmann/json.hpp>
 
+#include "cli/render/remedies.h"
 #include "core/bytes/text.h"
 #include "core/bytes/time_text.h"
 
@@ -22,14 +23,16 @@ std::string dump(const Json& json) {
 }
 
 Json to_json(const Finding& finding) {
-  Json json{{"level", to_string(finding.level)}, {"code", finding.code}, {"text", finding.text}};
-  if (!finding.hint.empty()) json["hint"] = finding.hint;
+  Json json{{"level", to_string(finding.level)},
+            {"code", to_string(finding.code)},
+            {"text", finding.text}};
+  if (!finding.hint.empty()) json["hint"] = hint_text(finding.hint);
   return json;
 }
 
 Json to_json(const Error& error) {
-  Json json{{"code", error.code}, {"text", error.text}};
-  if (!error.hint.empty()) json["hint"] = error.hint;
+  Json json{{"code", to_string(error.code)}, {"text", error.text}};
+  if (!error.hint.empty()) json["hint"] = hint_text(error.hint);
   return json;
 }
 

@@ -1,13 +1,15 @@
 #include "cli/render/overview.h"
 
+#include "cli/render/remedies.h"
+
 #include <fmt/core.h>
 
 #include <algorithm>
 #include <array>
 #include <cmath>
 
-#include "places/walk.h"
 #include "core/bytes/text.h"
+#include "places/walk.h"
 
 namespace bayswap::cli {
 namespace {
@@ -77,7 +79,7 @@ void add_line(std::string& text, const OverviewRow& row, const std::string& root
   // The end of a path says most.
   if (left > 0 && columns_of(path) > left) {
     std::size_t from = path.size() - std::min(path.size(), left - 1);
-    while (from < path.size() && (static_cast<unsigned char>(path[from]) & 0xC0U) == 0x80U) ++from;
+    while (from < path.size() && !letter_at(path, from).valid) ++from;
     shown = "…" + path.substr(from);
   }
   if (left > 0) text += style.paint(Tone::quiet, shown);
@@ -112,13 +114,13 @@ std::string heading(const Style& style) {
          "\n";
 }
 
-// The command in a hint, with the file's own name in it.
-std::string hint_for(const Finding& finding, const std::string& path) {
-  std::string hint = finding.hint;
-  const std::string general = "card mend CARD -o NEWCARD";
-  if (const std::size_t at = hint.find(general); at != std::string::npos)
-    hint.replace(at, general.size(),
-                 fmt::format("card mend \"{0}\" -o \"{0}.mended\"", safe_text(path)));
+// The hint, with the file's own name in it.
+Hint hint_for(const Finding& finding, const std::string& path) {
+  Hint hint;
+  for (const HintPiece& piece : finding.hint.pieces())
+    hint += piece.is_remedy && piece.remedy == Remedy::mend_card
+                ? HintPiece{Remedy::mend_card, safe_text(path)}
+                : piece;
   return hint;
 }
 
@@ -203,7 +205,8 @@ std::string overview_of(const std::deque<OverviewRow>& rows, const std::string& 
     }
   // What is alike stands together, so that what to do is said once.
   std::ranges::stable_sort(findings, [](const Finding& a, const Finding& b) {
-    return std::pair(a.level != Level::error, a.hint) < std::pair(b.level != Level::error, b.hint);
+    return std::pair(a.level != Level::error, hint_text(a.hint)) <
+           std::pair(b.level != Level::error, hint_text(b.hint));
   });
   if (!findings.empty())
     text += "\n" + style.paint(Tone::title, counted(findings.size(), "finding")) + "\n" +

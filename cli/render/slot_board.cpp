@@ -6,10 +6,10 @@
 #include <charconv>
 #include <chrono>
 
-#include "core/bytes/text.h"
-#include "core/bytes/time_text.h"
 #include "cli/render/letters.h"
 #include "cli/render/picture.h"
+#include "core/bytes/text.h"
+#include "core/bytes/time_text.h"
 #include "core/packing/png.h"
 
 namespace bayswap::cli {
@@ -87,10 +87,10 @@ class Canvas {
 
 // The letters are ASCII only.
 std::string plain_letters(const std::string& text, std::size_t most) {
+  const std::string safe = safe_text(text);
   std::string plain;
-  for (const char c : safe_text(text))
-    if ((static_cast<unsigned char>(c) & 0xC0U) != 0x80U)
-      plain += static_cast<unsigned char>(c) < 0x80U ? c : '?';
+  for (std::size_t at = 0; at < safe.size(); at += letter_at(safe, at).bytes)
+    plain += letter_at(safe, at).point < 0x80U ? safe[at] : '?';
   return plain.substr(0, most);
 }
 

@@ -5,10 +5,10 @@
 #include <algorithm>
 #include <array>
 
-#include "core/bytes/text.h"
 #include "cli/render/picture.h"
 #include "cli/render/slot_board.h"
 #include "cli/render/text.h"
+#include "core/bytes/text.h"
 
 namespace bayswap::cli {
 namespace {
@@ -115,7 +115,7 @@ std::string boards_text(const std::vector<SlotBoard>& boards, const Style& style
           "  " + style.paint(Tone::quiet, wrapped(maker_text(makers[i]), style.width(), 4)) + "\n";
     if (makers.size() > 1)
       text +=
-          finding_text({Level::warn, "other-program",
+          finding_text({Level::warn, Code::other_program,
                         "these states are of more than one program: each loads only its own", ""},
                        style, 2);
     for (const StateSlot& slot : board.slots) text += findings_text(slot.findings, style, 2);

@@ -1,5 +1,7 @@
 #include "cli/render/style.h"
 
+#include "cli/render/remedies.h"
+
 #include <algorithm>
 #include <array>
 #include <filesystem>
@@ -32,51 +34,26 @@ bool is_plain(std::string_view text) {
 }
 
 // East Asian letters that take two cells.
-bool is_wide(char32_t point) {
-  return (point >= 0x1100 && point <= 0x115F) || (point >= 0x2E80 && point <= 0xA4CF) ||
-         (point >= 0xAC00 && point <= 0xD7A3) || (point >= 0xF900 && point <= 0xFAFF) ||
-         (point >= 0xFE30 && point <= 0xFE6F) || (point >= 0xFF00 && point <= 0xFF60) ||
-         (point >= 0xFFE0 && point <= 0xFFE6);
-}
-
 }  // namespace
 
 std::size_t columns_of(std::string_view text) {
   if (is_plain(text)) return text.size();
   std::size_t columns = 0;
-  for (std::size_t at = 0; at < text.size();) {
-    const auto lead = static_cast<unsigned char>(text[at]);
-    const std::size_t length = lead < 0xC0 ? 1 : lead < 0xE0 ? 2 : lead < 0xF0 ? 3 : 4;
-    char32_t point = length == 1 ? lead : lead & (0xFFU >> (length + 1));
-    for (std::size_t i = 1; i < length && at + i < text.size(); ++i)
-      point = point << 6U | (static_cast<unsigned char>(text[at + i]) & 0x3FU);
-    columns += is_wide(point) ? 2 : 1;
-    at += length;
-  }
+  for (std::size_t at = 0; at < text.size(); at += letter_at(text, at).bytes)
+    columns += letter_at(text, at).columns;
   return columns;
 }
 
 std::string cut_text(const std::string& text, std::size_t columns) {
-  if (text.size() <= columns && is_plain(text)) return text;
-  std::string line;
+  if (columns_of(text) <= columns) return text;
   std::size_t used = 0;
-  for (std::size_t at = 0; at < text.size();) {
-    std::size_t length = 1;
-    while (at + length < text.size() &&
-           (static_cast<unsigned char>(text[at + length]) & 0xC0U) == 0x80U)
-      ++length;
-    const std::string letter = text.substr(at, length);
-    used += columns_of(letter);
-    if (used > columns) {
-      if (!line.empty()) line.pop_back();
-      while (!line.empty() && (static_cast<unsigned char>(line.back()) & 0xC0U) == 0x80U)
-        line.pop_back();
-      return line + "…";
-    }
-    line += letter;
-    at += length;
+  std::size_t end = 0;
+  // One column is for the ellipsis.
+  while (used + letter_at(text, end).columns < columns) {
+    used += letter_at(text, end).columns;
+    end += letter_at(text, end).bytes;
   }
-  return line;
+  return text.substr(0, end) + "…";
 }
 
 std::string padded(std::string_view text, std::size_t columns) {
@@ -116,14 +93,16 @@ std::string finding_text(const Finding& finding, const Style& style, std::size_t
                      : finding.level == Level::warn ? "! "
                                                     : "· ";
   const std::string margin(indent, ' ');
-  const std::string code = finding.level == Level::note ? "" : finding.code + ": ";
+  const std::string code =
+      finding.level == Level::note ? "" : std::string(to_string(finding.code)) + ": ";
   std::string text =
       margin + style.paint(tone, mark) + style.paint(tone, code) +
       wrapped(finding.text, style.width() - std::min(style.width() / 2, code.size()), indent + 2) +
       "\n";
   if (!finding.hint.empty())
     text += margin + "  " +
-            style.paint(Tone::quiet, "→ " + wrapped(finding.hint, style.width(), indent + 4)) +
+            style.paint(Tone::quiet,
+                        "→ " + wrapped(hint_text(finding.hint), style.width(), indent + 4)) +
             "\n";
   return text;
 }
@@ -132,7 +111,7 @@ std::string findings_text(const Findings& findings, const Style& style, std::siz
   std::string text;
   for (std::size_t i = 0; i < findings.size(); ++i) {
     Finding finding = findings[i];
-    if (i + 1 < findings.size() && findings[i + 1].hint == finding.hint) finding.hint.clear();
+    if (i + 1 < findings.size() && findings[i + 1].hint == finding.hint) finding.hint = {};
     text += finding_text(finding, style, indent);
   }
   return text;

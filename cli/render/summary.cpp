@@ -6,8 +6,8 @@
 #include <array>
 #include <filesystem>
 
-#include "core/bytes/text.h"
 #include "cli/render/text.h"
+#include "core/bytes/text.h"
 
 namespace bayswap::cli {
 namespace {
@@ -20,7 +20,7 @@ enum class Fate { moved, planned, there, newer, stopped };
 Fate fate_of(const MoveReport& move) {
   if (move.status == MoveStatus::stopped) {
     for (const Finding& check : move.checks)
-      if (check.level == Level::error && check.code != "newer-there") return Fate::stopped;
+      if (check.level == Level::error && check.code != Code::newer_there) return Fate::stopped;
     return Fate::newer;
   }
   if (move.nothing_to_do) return Fate::there;

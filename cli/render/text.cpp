@@ -1,13 +1,15 @@
 #include "cli/render/text.h"
 
+#include "cli/render/remedies.h"
+
 #include <fmt/core.h>
 
 #include <algorithm>
 #include <filesystem>
 
 #include "bayswap/card.h"
-#include "core/bytes/text.h"
 #include "cli/render/picture.h"
+#include "core/bytes/text.h"
 
 namespace bayswap::cli {
 namespace {
@@ -436,11 +438,13 @@ std::string layouts_text(const Style& style) {
 }
 
 std::string error_text(const Error& error, const Style& style) {
-  std::string text = style.paint(Tone::bad, "✗ " + error.code + ": ") +
-                     wrapped(safe_text(error.text), style.width() - error.code.size() - 4, 2) +
-                     "\n";
+  const std::string code(to_string(error.code));
+  std::string text = style.paint(Tone::bad, "✗ " + code + ": ") +
+                     wrapped(safe_text(error.text), style.width() - code.size() - 4, 2) + "\n";
   if (!error.hint.empty())
-    text += "  " + style.paint(Tone::quiet, "→ " + wrapped(error.hint, style.width(), 4)) + "\n";
+    text += "  " +
+            style.paint(Tone::quiet, "→ " + wrapped(hint_text(error.hint), style.width(), 4)) +
+            "\n";
   return text;
 }
 

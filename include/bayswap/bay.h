@@ -1,4 +1,7 @@
 // Bays: places that hold saves, and the rules that say where in them.
+//
+// Library bayswap_places. A session and what belongs to it are used by one thread at a time;
+// several sessions may be used by several threads.
 #pragma once
 
 #include <optional>

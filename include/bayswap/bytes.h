@@ -1,4 +1,7 @@
 // Byte strings as the library passes them.
+//
+// Library bayswap_core. Functions of values: any thread may call them, each object belongs to one
+// thread at a time.
 #pragma once
 
 #include <cstddef>

@@ -1,5 +1,7 @@
 // Memory cards: a card is a set of saves plus free space. Everything that a console or a program
 // does with a card is a change of that set.
+//
+// Library bayswap_core. Card layouts are immutable and may be used from several threads.
 #pragma once
 
 #include <cstdint>

@@ -2,6 +2,9 @@
 //
 // A card is named by its path, or by `FILE:PART` for one inside a container (`game.srm:pak1`).
 // Changes are moves: they are in history, and undo() takes them back.
+//
+// Library bayswap_moves. Calls use a session: one thread at a time for each session. Runs of
+// several processes wait for each other.
 #pragma once
 
 #include <optional>
@@ -40,7 +43,7 @@ struct TakeRequest {
   std::string as;                  ///< layout id of the files; empty: the family's usual one
   Path out;                        ///< folder
   bool replace = false;
-  std::set<std::string> accept;
+  std::set<Code> accept;
 };
 
 /// Copies saves out, each to a file or folder named after it.
@@ -51,7 +54,7 @@ struct PutRequest {
   std::vector<std::string> files;  ///< files, folders, or `CARD:NAME`
   std::string is;                  ///< layout id of the files; may be empty
   bool plan = false;
-  std::set<std::string> accept;
+  std::set<Code> accept;
 };
 
 /// Copies saves in: all of them, or none when a check stops one.
@@ -62,7 +65,7 @@ struct DropRequest {
   std::vector<std::string> names;
   std::string is;  ///< layout id of the card; may be empty
   bool plan = false;
-  std::set<std::string> accept;
+  std::set<Code> accept;
 };
 
 struct DropReport {

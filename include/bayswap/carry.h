@@ -1,4 +1,7 @@
 // Carrying saves between bays: checked, backed up, converted, written, read back, undoable.
+//
+// Library bayswap_moves. Calls use a session: one thread at a time for each session. Runs of
+// several processes wait for each other.
 #pragma once
 
 #include <memory>
@@ -30,7 +33,7 @@ struct CarryRequest {
   bool whole = false;              ///< a folder there becomes exactly the save, whatever it held
   std::string is;                  ///< layout id of the saves; may be empty
   std::optional<Path> rom;         ///< the game's ROM
-  std::set<std::string> accept;    ///< check codes that the user lets through
+  std::set<Code> accept;           ///< check codes that the user lets through
   std::string account;   ///< account at the destination, 8 hex digits; empty: the one that is there
   std::string code;      ///< title id or code to carry to instead of the save's own
   std::string slot;      ///< of states: a number, or `free`; empty: the one that it has
@@ -110,7 +113,7 @@ class CarryPlan {
 /// Takes back the last command, or one move (`m12`). Stops when a place changed since, unless
 /// `newer-there` is accepted.
 [[nodiscard]] Result<CarryReport> undo(Session& session, const std::string& move,
-                                       const std::set<std::string>& accept);
+                                       const std::set<Code>& accept);
 
 /// Finishes or rolls back what an interrupted run left. Called by carry() and undo() themselves.
 [[nodiscard]] Result<void> recover(Session& session);

@@ -1,4 +1,6 @@
 // The user's own list of games: codes per region, save chip, title.
+//
+// Library bayswap_places. A catalog may be asked from several threads while nobody changes it.
 #pragma once
 
 #include <cstdint>

@@ -1,4 +1,7 @@
 // Games added to the catalog: one by hand, or a whole list that others keep.
+//
+// Library bayswap_places. A session and what belongs to it are used by one thread at a time;
+// several sessions may be used by several threads.
 #pragma once
 
 #include <optional>

@@ -1,4 +1,7 @@
 // The battery save inside a save state, found and written.
+//
+// Library bayswap_moves. Calls use a session: one thread at a time for each session. Runs of
+// several processes wait for each other.
 #pragma once
 
 #include <cstdint>

@@ -1,4 +1,7 @@
 // What a save looks like in the console's own menu: its text and pictures.
+//
+// Library bayswap_core. Functions of values: any thread may call them, each object belongs to one
+// thread at a time.
 #pragma once
 
 #include <array>

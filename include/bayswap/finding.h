@@ -1,9 +1,15 @@
 // What was noticed about a save, a ROM, a place or a plan.
+//
+// Library bayswap_core. Functions of values: any thread may call them, each object belongs to one
+// thread at a time.
 #pragma once
 
 #include <string>
 #include <string_view>
 #include <vector>
+
+#include "bayswap/code.h"
+#include "bayswap/hint.h"
 
 namespace bayswap {
 
@@ -12,9 +18,9 @@ enum class Level { note, warn, error };
 /// One thing noticed. The code is stable and meant for scripts; text and hint are for people.
 struct Finding {
   Level level = Level::note;
-  std::string code;
+  Code code = Code::unknown;
   std::string text;
-  std::string hint;  ///< what to do about it; may be empty
+  Hint hint;  ///< what to do about it; may be empty
 
   bool operator==(const Finding&) const = default;
 };
@@ -28,6 +34,6 @@ using Findings = std::vector<Finding>;
 [[nodiscard]] bool has_error(const Findings& findings);
 
 /// True when a finding bears this code.
-[[nodiscard]] bool has_code(const Findings& findings, std::string_view code);
+[[nodiscard]] bool has_code(const Findings& findings, Code code);
 
 }  // namespace bayswap

@@ -1,4 +1,6 @@
 // Saves that are folders of files under a title: hand-held and newer consoles.
+//
+// Library bayswap_core. Folder layouts are immutable and may be used from several threads.
 #pragma once
 
 #include <cstdint>

@@ -1,4 +1,7 @@
 // Which game, for which console family, sold where.
+//
+// Library bayswap_core. Functions of values: any thread may call them, each object belongs to one
+// thread at a time.
 #pragma once
 
 #include <optional>

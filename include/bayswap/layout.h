@@ -1,5 +1,8 @@
 // Layouts: exact arrangements of saves in a file. A layout reads bytes into saves and writes saves
 // into bytes; converting is reading with one and writing with another.
+//
+// Library bayswap_core. Layouts are immutable and may be used from several threads; the registry is
+// filled before.
 #pragma once
 
 #include <cstdint>

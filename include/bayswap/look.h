@@ -1,4 +1,6 @@
 // What is it? Files and folders, identified and judged.
+//
+// Library bayswap_reading. Calls use a session: one thread at a time for each session.
 #pragma once
 
 #include <functional>

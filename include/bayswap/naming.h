@@ -1,4 +1,6 @@
 // Naming patterns: text with {fields} that turns a game into a path, and a path into a game.
+//
+// Library bayswap_core. Patterns are immutable and may be used from several threads.
 #pragma once
 
 #include <map>

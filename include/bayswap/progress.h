@@ -1,4 +1,6 @@
 // How far an operation is, and how to stop it.
+//
+// Library bayswap_core. Which thread is called is said at Progress.
 #pragma once
 
 #include <cstdint>

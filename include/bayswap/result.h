@@ -1,9 +1,15 @@
 // Errors as values: nothing throws across the public interface.
+//
+// Library bayswap_core. Functions of values: any thread may call them, each object belongs to one
+// thread at a time.
 #pragma once
 
 #include <string>
 #include <string_view>
 #include <tl/expected.hpp>
+
+#include "bayswap/code.h"
+#include "bayswap/hint.h"
 
 namespace bayswap {
 
@@ -19,16 +25,16 @@ enum class Trouble {
 /// One failure, worded for a person: what is the matter, with which file, and what to do next.
 struct Error {
   Trouble trouble = Trouble::input;
-  std::string code;  ///< short name for scripts, such as `no-match`
+  Code code = Code::unexpected;
   std::string text;  ///< what is the matter, naming the file
-  std::string hint;  ///< the next step; may be empty
+  Hint hint;         ///< the next step; may be empty
 };
 
 template <class T>
 using Result = tl::expected<T, Error>;
 
 /// Shorthand for returning an error from a function that gives a Result.
-[[nodiscard]] tl::unexpected<Error> fail(Trouble trouble, std::string_view code,
-                                         std::string_view text, std::string_view hint = {});
+[[nodiscard]] tl::unexpected<Error> fail(Trouble trouble, Code code, std::string_view text,
+                                         Hint hint = {});
 
 }  // namespace bayswap

@@ -1,4 +1,7 @@
 // What a cartridge's ROM says about itself.
+//
+// Library bayswap_core. Functions of values: any thread may call them, each object belongs to one
+// thread at a time.
 #pragma once
 
 #include <optional>

@@ -1,4 +1,7 @@
 // One game's progress in memory.
+//
+// Library bayswap_core. Functions of values: any thread may call them, each object belongs to one
+// thread at a time.
 #pragma once
 
 #include <chrono>

@@ -1,4 +1,7 @@
 // What the commands of one run share.
+//
+// Library bayswap_places. A session and what belongs to it are used by one thread at a time;
+// several sessions may be used by several threads.
 #pragma once
 
 #include <memory>

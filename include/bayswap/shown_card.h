@@ -1,6 +1,8 @@
 // A memory card in a file, opened and read.
 //
 // A card is named by its path, or by `FILE:PART` for one inside a container (`game.srm:pak1`).
+//
+// Library bayswap_reading. Calls use a session: one thread at a time for each session.
 #pragma once
 
 #include <cstdint>

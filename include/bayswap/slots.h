@@ -1,4 +1,6 @@
 // The save states in a place, by game and slot.
+//
+// Library bayswap_reading. Calls use a session: one thread at a time for each session.
 #pragma once
 
 #include <cstdint>

@@ -1,6 +1,9 @@
 // Save states: snapshots that a program makes of the whole machine. No other program reads them.
 // They are told apart, shown, brought to a place that runs the same program, and searched for the
 // battery save inside.
+//
+// Library bayswap_core. Functions of values: any thread may call them, each object belongs to one
+// thread at a time.
 #pragma once
 
 #include <cstdint>

@@ -1,5 +1,7 @@
 // The storage port: every file operation of the library goes through it, so that a test can make
 // any of them fail.
+//
+// Library bayswap_files. Which calls may run side by side is said at Storage.
 #pragma once
 
 #include <array>
@@ -117,9 +119,9 @@ class Storage {
   // Files of any size, in bounded memory:
   /// Makes a new file with the bytes of another one, on the medium when the call returns, and gives
   /// the digest that tells its versions apart. `progress` may be empty.
-  [[nodiscard]] virtual Result<std::array<std::byte, 32>> copy(
-      const Path& from, const Path& to, std::uint32_t mode,
-      const CopyProgress& progress);
+  [[nodiscard]] virtual Result<std::array<std::byte, 32>> copy(const Path& from, const Path& to,
+                                                               std::uint32_t mode,
+                                                               const CopyProgress& progress);
   /// What tells versions of a file apart: not the plain SHA-256 where the file is large.
   [[nodiscard]] virtual Result<std::array<std::byte, 32>> digest(const Path& path);
   [[nodiscard]] virtual Result<bool> same(const Path& a, const Path& b);

@@ -1,4 +1,7 @@
 // The versions of saves that history keeps: seen, brought back, kept on request, and looked after.
+//
+// Library bayswap_moves. Calls use a session: one thread at a time for each session. Runs of
+// several processes wait for each other.
 #pragma once
 
 #include <cstdint>

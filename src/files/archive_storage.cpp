@@ -5,9 +5,9 @@
 #include <algorithm>
 #include <set>
 
+#include "core/bytes/hash.h"
 #include "core/bytes/text.h"
 #include "core/packing/archive.h"
-#include "core/bytes/hash.h"
 
 namespace bayswap {
 namespace {
@@ -19,9 +19,10 @@ std::string trimmed_slashes(std::string name) {
 }
 
 Error missing(const Path& path) {
-  return {Trouble::input, "missing",
+  return {Trouble::input,
+          Code::missing,
           fmt::format("{}: is not in the archive", safe_text(path.string())),
-          "'bayswap look ARCHIVE' lists what is inside"};
+          {"'", HintPiece{Remedy::look, "ARCHIVE"}, "' lists what is inside"}};
 }
 
 }  // namespace
@@ -101,7 +102,7 @@ Result<std::shared_ptr<const ArchiveStorage::Opened>> ArchiveStorage::open(const
 
 Result<FileInfo> ArchiveStorage::info(const Path& path) {
   auto plain = inner_.info(path);
-  if (plain || plain.error().code != "missing") return plain;
+  if (plain || plain.error().code != Code::missing) return plain;
   const auto inside = inside_of(path);
   if (!inside) return tl::unexpected(inside.error());
   if (!*inside) return plain;
@@ -118,7 +119,7 @@ Result<FileInfo> ArchiveStorage::info(const Path& path) {
 
 Result<FileView> ArchiveStorage::view(const Path& path, std::uint64_t limit) {
   auto plain = inner_.view(path, limit);
-  if (plain || plain.error().code != "missing") return plain;
+  if (plain || plain.error().code != Code::missing) return plain;
   const auto inside = inside_of(path);
   if (!inside) return tl::unexpected(inside.error());
   if (!*inside) return plain;
@@ -130,7 +131,7 @@ Result<FileView> ArchiveStorage::view(const Path& path, std::uint64_t limit) {
 
 Result<Bytes> ArchiveStorage::read(const Path& path, std::uint64_t limit) {
   auto plain = inner_.read(path, limit);
-  if (plain || plain.error().code != "missing") return plain;
+  if (plain || plain.error().code != Code::missing) return plain;
   const auto seen = view(path, limit);
   if (!seen) return tl::unexpected(seen.error());
   return Bytes(seen->bytes().begin(), seen->bytes().end());
@@ -138,7 +139,7 @@ Result<Bytes> ArchiveStorage::read(const Path& path, std::uint64_t limit) {
 
 Result<std::vector<std::string>> ArchiveStorage::list(const Path& folder) {
   auto plain = inner_.list(folder);
-  if (plain || plain.error().code != "missing") return plain;
+  if (plain || plain.error().code != Code::missing) return plain;
   const auto inside = inside_of(folder);
   if (!inside) return tl::unexpected(inside.error());
   if (!*inside) return plain;
@@ -157,19 +158,19 @@ Result<std::optional<FileView>> ArchiveStorage::view_if(
     const Path& path, const FileInfo& walked, std::size_t first,
     const std::function<bool(ByteView)>& wanted) {
   auto plain = inner_.view_if(path, walked, first, wanted);
-  if (plain || plain.error().code != "missing") return plain;
+  if (plain || plain.error().code != Code::missing) return plain;
   return Storage::view_if(path, walked, first, wanted);
 }
 
 Result<FileView> ArchiveStorage::view_start(const Path& path, std::uint64_t limit) {
   auto plain = inner_.view_start(path, limit);
-  if (plain || plain.error().code != "missing") return plain;
+  if (plain || plain.error().code != Code::missing) return plain;
   return Storage::view_start(path, limit);
 }
 
 Result<std::vector<NamedInfo>> ArchiveStorage::entries(const Path& folder) {
   auto plain = inner_.entries(folder);
-  if (plain || plain.error().code != "missing") return plain;
+  if (plain || plain.error().code != Code::missing) return plain;
   return Storage::entries(folder);
 }
 
@@ -177,7 +178,7 @@ Result<void> ArchiveStorage::writable(const Path& path) {
   if (path.string().find(':') == std::string::npos || !is_missing(inner_, path)) return {};
   const auto inside = inside_of(path);
   if (!inside || !*inside) return {};
-  return fail(Trouble::place, "place-failed",
+  return fail(Trouble::place, Code::place_failed,
               fmt::format("{}: lies inside an archive", safe_text(path.string())),
               "take it out of the archive first; nothing is changed inside of one");
 }

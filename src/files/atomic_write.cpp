@@ -64,30 +64,31 @@ Path beside(const Path& path, const std::string& tag) {
 }
 
 Error copy_cancelled(const Path& path) {
-  return {Trouble::stopped, "cancelled",
+  return {Trouble::stopped, Code::cancelled,
           fmt::format("{}: stopped before the end, as asked", safe_text(path.string())),
           "what is reported as done is done; the rest was not begun"};
 }
 
 Error output_exists(const Path& path) {
-  return {Trouble::stopped, "name-taken",
+  return {Trouble::stopped,
+          Code::name_taken,
           fmt::format("{}: exists already and was left as it is", safe_text(path.string())),
-          "choose another output, or add --replace"};
+          {"choose another output, or add ", Remedy::replace}};
 }
 
 tl::unexpected<Error> name_exists(const Path& path) {
-  return fail(Trouble::place, "exists",
+  return fail(Trouble::place, Code::exists,
               fmt::format("{}: is there already", safe_text(path.string())), "");
 }
 
 Error place_changed(const Path& path) {
-  return {Trouble::stopped, "in-use",
+  return {Trouble::stopped, Code::in_use,
           fmt::format("{}: changed while it was being carried", safe_text(path.string())),
           "close the program that uses it, wait a moment, and try again"};
 }
 
 Error read_differently(const Path& path) {
-  return {Trouble::read_back, "read-back",
+  return {Trouble::read_back, Code::read_back,
           fmt::format("{}: what was written read back differently", safe_text(path.string())),
           "the old content is back; check the disk or card, it may be failing"};
 }

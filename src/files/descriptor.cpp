@@ -17,9 +17,10 @@ std::string name_of(const Path& path) {
 
 tl::unexpected<Error> read_error(const Path& path, int number) {
   if (number == ENOENT || number == ENOTDIR)
-    return fail(Trouble::input, "missing", fmt::format("{}: there is no such file", name_of(path)),
-                "check the name; 'bayswap look FOLDER' shows what a folder holds");
-  return fail(Trouble::input, "unreadable",
+    return fail(
+        Trouble::input, Code::missing, fmt::format("{}: there is no such file", name_of(path)),
+        {"check the name; '", HintPiece{Remedy::look, "FOLDER"}, "' shows what a folder holds"});
+  return fail(Trouble::input, Code::unreadable,
               fmt::format("{}: cannot be read: {}", name_of(path), std::strerror(number)),
               number == EACCES ? "check who may read it" : "check the disk or card that it is on");
 }
@@ -29,7 +30,7 @@ tl::unexpected<Error> write_error(const Path& path, int number) {
   if (number == ENOSPC) hint = "make room there and try again; nothing is lost";
   if (number == EROFS || number == EACCES || number == EPERM)
     hint = "the place is read-only for you; make it writable and try again";
-  return fail(Trouble::place, "place-failed",
+  return fail(Trouble::place, Code::place_failed,
               fmt::format("{}: cannot be written: {}", name_of(path), std::strerror(number)), hint);
 }
 
@@ -80,13 +81,13 @@ Result<std::uint64_t> size_of(const Descriptor& file, const Path& path, std::uin
   struct stat status {};
   if (::fstat(file.get(), &status) != 0) return read_error(path, errno);
   if (!S_ISREG(status.st_mode))
-    return fail(Trouble::input, "unreadable",
+    return fail(Trouble::input, Code::unreadable,
                 fmt::format("{}: is {}, not a file", name_of(path),
                             S_ISDIR(status.st_mode) ? "a folder" : "a device or pipe"),
                 "name a save file");
   const auto size = static_cast<std::uint64_t>(status.st_size);
   if (size > limit)
-    return fail(Trouble::input, "too-large",
+    return fail(Trouble::input, Code::too_large,
                 fmt::format("{}: {} is larger than any save", name_of(path), size_text(size)),
                 "name the save itself");
   return size;

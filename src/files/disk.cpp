@@ -14,6 +14,7 @@
 #include <cstdlib>
 #include <cstring>
 #include <fstream>
+#include <future>
 #include <memory>
 #include <span>
 
@@ -25,7 +26,6 @@
 #include "files/descriptor.h"
 #include "files/file_attributes.h"
 #include "files/open_files.h"
-#include "files/two_threads.h"
 #include "files/version_digest.h"
 
 namespace bayswap {
@@ -299,7 +299,8 @@ class Disk final : public Storage {
     if (*size != *other) return false;
     // Two halves at once: this is work for the processor, not for the medium.
     const std::uint64_t middle = *size / 2 / kComparePiece * kComparePiece;
-    Meanwhile<bool> front([&] { return same_range(first, second, 0, middle); });
+    std::future<bool> front =
+        std::async(std::launch::async, [&] { return same_range(first, second, 0, middle); });
     const bool back = same_range(first, second, middle, *size);
     return front.get() && back;
   }
@@ -444,7 +445,7 @@ Result<Places> Places::from_environment() {
   const Path config = folder_from("XDG_CONFIG_HOME", base.empty() ? base : base / ".config");
   const Path data = folder_from("XDG_DATA_HOME", base.empty() ? base : base / ".local/share");
   if (config.empty() || data.empty())
-    return fail(Trouble::input, "no-home", "neither HOME nor the XDG folders are set",
+    return fail(Trouble::input, Code::no_home, "neither HOME nor the XDG folders are set",
                 "set HOME, or XDG_CONFIG_HOME and XDG_DATA_HOME");
   return Places{config / "bayswap", data / "bayswap"};
 }

@@ -154,7 +154,7 @@ std::string Storage::identity(const Path& /*folder*/) {
 
 bool is_missing(Storage& storage, const Path& path) {
   const auto info = storage.info(path);
-  return !info && info.error().code == "missing";
+  return !info && info.error().code == Code::missing;
 }
 
 }  // namespace bayswap

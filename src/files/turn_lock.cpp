@@ -21,7 +21,7 @@ Result<TurnLock> take_turn(const Path& file) {
   const std::string name = file.string() + "-turn";
   const int fd = ::open(name.c_str(), O_RDWR | O_CREAT | O_CLOEXEC | O_NOFOLLOW, 0600);
   if (fd < 0)
-    return fail(Trouble::place, "history-failed",
+    return fail(Trouble::place, Code::history_failed,
                 fmt::format("{}: cannot be made: {}", safe_text(name), std::strerror(errno)),
                 "check the folder that it lies in; nothing was changed");
   const auto end = Clock::now() + kPatience;
@@ -29,7 +29,7 @@ Result<TurnLock> take_turn(const Path& file) {
     if (errno != EWOULDBLOCK && errno != EINTR) break;  // a file system without locks
     if (Clock::now() > end) {
       ::close(fd);
-      return fail(Trouble::place, "history-failed", "another bayswap is at work",
+      return fail(Trouble::place, Code::history_failed, "another bayswap is at work",
                   "wait until it is done, and try again; nothing was changed");
     }
     std::this_thread::sleep_for(kBetweenTries);

@@ -6,8 +6,8 @@
 #include <memory>
 
 #include "core/bytes/cursor.h"
-#include "history/history.h"
 #include "files/two_threads.h"
+#include "history/history.h"
 
 namespace bayswap {
 namespace {
@@ -130,7 +130,7 @@ Result<Digest> History::keep_stream(std::uint64_t size, const ReadPieces& read) 
   if (!done) return tl::unexpected(done.error());
   if (!outcome) return tl::unexpected(outcome.error());
   if (piece_size(kept_size) != each || kept_size <= kWholeContent)
-    return fail(Trouble::stopped, "in-use", "a file changed its size while it was read",
+    return fail(Trouble::stopped, Code::in_use, "a file changed its size while it was read",
                 "close the program that uses it, and try again");
   const Digest digest = version_digest(kept_size, digests);
   if (auto added = add_content(digest, kept_size, {}, ids); !added)
@@ -260,7 +260,8 @@ Result<void> History::content_to(const Digest& digest, const ByteSink& sink) con
   select.bind(ByteView(digest));
   if (!select.step()) {
     if (select.failed()) return tl::unexpected(select.error());
-    return fail(Trouble::stopped, "tidied-away", "this version was tidied away from the history",
+    return fail(Trouble::stopped, Code::tidied_away,
+                "this version was tidied away from the history",
                 "newer versions may still be there; the history lists them");
   }
   const std::int64_t size = select.integer(0);
@@ -275,7 +276,8 @@ Result<void> History::content_to(const Digest& digest, const ByteSink& sink) con
     return written;
   };
   const auto not_written = [] {
-    return fail(Trouble::place, "place-failed", "a version from history could not be written", "");
+    return fail(Trouble::place, Code::place_failed, "a version from history could not be written",
+                "");
   };
   const auto ids = parse_ids(select.blob(2));
   if (ids.empty()) {
@@ -303,7 +305,7 @@ Result<Bytes> History::content(const Digest& digest) const {
     return fits;
   });
   if (!fits)
-    return fail(Trouble::input, "too-large", "a version is too large to be held in memory", "");
+    return fail(Trouble::input, Code::too_large, "a version is too large to be held in memory", "");
   if (!done) return tl::unexpected(done.error());
   return bytes;
 }

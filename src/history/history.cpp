@@ -8,8 +8,8 @@
 #include "core/bytes/cursor.h"
 #include "core/bytes/fill.h"
 #include "core/bytes/text.h"
-#include "history/schema.h"
 #include "files/atomic_write.h"
+#include "history/schema.h"
 
 namespace bayswap {
 namespace {
@@ -30,7 +30,7 @@ std::string path_at(const Statement& statement, int column) {
 }  // namespace
 
 tl::unexpected<Error> damaged_history(std::string text) {
-  return fail(Trouble::place, "history-failed", std::move(text),
+  return fail(Trouble::place, Code::history_failed, std::move(text),
               "move the database aside, and keep it, before you try again");
 }
 
@@ -86,7 +86,7 @@ Error set_aside(Storage& storage, const Path& file) {
   for (const char* part : {"-wal", "-shm", "-journal"})
     if (const Path beside = file.string() + part; !is_missing(storage, beside))
       (void)storage.rename(beside, aside.string() + part);
-  return {Trouble::place, "history-failed",
+  return {Trouble::place, Code::history_failed,
           fmt::format("the history was damaged and is set aside as {}; nothing else was changed",
                       safe_text(aside.string())),
           "run the command again: a new history begins. Keep the old one, what is whole in it can "
@@ -348,8 +348,8 @@ Result<MoveRecord> History::move(std::int64_t id) const {
   auto moves = moves_where(fmt::format("id = {}", id));
   if (!moves) return tl::unexpected(moves.error());
   if (moves->empty())
-    return fail(Trouble::stopped, "no-match", fmt::format("there is no move {}", move_name(id)),
-                "'bayswap undo' without a name takes back the last command");
+    return fail(Trouble::stopped, Code::no_match, fmt::format("there is no move {}", move_name(id)),
+                {"'", Remedy::undo, "' without a name takes back the last command"});
   return std::move(moves->front());
 }
 

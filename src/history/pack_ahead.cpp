@@ -1,7 +1,6 @@
 #include "history/pack_ahead.h"
 
 #include "files/atomic_write.h"
-#include "files/two_threads.h"
 
 namespace bayswap {
 namespace {
@@ -18,7 +17,6 @@ PackAhead::PackAhead(Storage& storage, std::vector<File> files)
     : storage_(storage), files_(std::move(files)) {
   if (files_.empty()) return;
   worker_ = std::thread([this] { run(); });
-  begin_beside_me(worker_);
 }
 
 PackAhead::~PackAhead() {
@@ -57,7 +55,7 @@ void PackAhead::run() {
 Result<PackedContent> PackAhead::pack(const File& file) {
   const auto bytes = storage_.read(file.path, file.info.size);
   if (bytes) return pack_content(*bytes);
-  if (bytes.error().code == "too-large") return tl::unexpected(place_changed(file.path));
+  if (bytes.error().code == Code::too_large) return tl::unexpected(place_changed(file.path));
   return tl::unexpected(bytes.error());
 }
 

@@ -20,7 +20,7 @@ Result<std::size_t> pack_at(int level, ByteView content, std::span<std::byte> pa
   const std::size_t size = ZSTD_compressCCtx(context.get(), packed.data(), packed.size(),
                                              content.data(), content.size(), level);
   if (ZSTD_isError(size) != 0)
-    return fail(Trouble::place, "history-failed", "the old version could not be compressed");
+    return fail(Trouble::place, Code::history_failed, "the old version could not be compressed");
   return size;
 }
 

@@ -108,7 +108,7 @@ Result<void> make_or_update(const Database& database, const Path& file) {
   if (!is_new && application != kApplicationId)
     return damaged_history(fmt::format("{}: is no Bay Swap history", safe_text(file.string())));
   if (version > kSchemaVersion)
-    return fail(Trouble::place, "history-failed",
+    return fail(Trouble::place, Code::history_failed,
                 fmt::format("{}: was written by a newer Bay Swap", safe_text(file.string())),
                 "use the newer version");
   if (version == kSchemaVersion) return {};

@@ -17,7 +17,7 @@ constexpr int kPatienceMs = 10'000;  // how long to wait for another run of Bay 
 Error database_error(sqlite3* database) {
   const int code = database == nullptr ? SQLITE_NOMEM : sqlite3_extended_errcode(database);
   const int primary = code & 0xFF;
-  Error error{Trouble::place, "history-failed",
+  Error error{Trouble::place, Code::history_failed,
               fmt::format("the history cannot be used: {}",
                           database == nullptr ? "out of memory" : sqlite3_errmsg(database)),
               "check the disk that holds it and try again; nothing else was changed"};

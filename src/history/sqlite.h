@@ -17,7 +17,7 @@ struct sqlite3_stmt;
 namespace bayswap {
 
 /// The code of errors that say that the database itself is damaged.
-inline constexpr std::string_view kDamagedDatabase = "history-damaged";
+inline constexpr Code kDamagedDatabase = Code::history_damaged;
 
 /// Statements that were used and can be used again, by their text: making one anew takes longer
 /// than running it.

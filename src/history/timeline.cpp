@@ -58,11 +58,11 @@ bool same_files(const PastState& a, const PastState& b) {
   });
 }
 
-class Teller {
+class TimelineBuilder {
  public:
-  explicit Teller(Timeline& timeline) : timeline_(timeline) {}
+  explicit TimelineBuilder(Timeline& timeline) : timeline_(timeline) {}
 
-  void tell(const MoveRecord& move) {
+  void add(const MoveRecord& move) {
     const Step* first = nullptr;
     bool unseen = false;  // what was there had not been seen
     std::int64_t newest = 0;
@@ -133,8 +133,8 @@ std::vector<Timeline> timelines_of(const std::vector<MoveRecord>& moves) {
     for (auto at = by_path.lower_bound(below); at != by_path.end() && at->first.starts_with(below);
          ++at)
       touching.insert(at->second.begin(), at->second.end());
-    Teller teller(timeline);
-    for (const std::size_t move : touching) teller.tell(moves[move]);
+    TimelineBuilder builder(timeline);
+    for (const std::size_t move : touching) builder.add(moves[move]);
   }
   std::vector<Timeline> timelines;
   for (auto& [root, timeline] : found)
@@ -155,8 +155,8 @@ Result<std::vector<Timeline>> find_timelines(const History& history, const SaveI
   // A file inside of a folder that moved as a whole, or a folder with several saves in it.
   Timeline inside;
   inside.root = save.path;
-  Teller teller(inside);
-  for (const MoveRecord& move : *moves) teller.tell(move);
+  TimelineBuilder builder(inside);
+  for (const MoveRecord& move : *moves) builder.add(move);
   if (!inside.states.empty()) return std::vector<Timeline>{std::move(inside)};
   for (const bool exact : {true, false}) {
     std::ranges::copy_if(all, std::back_inserter(found), [&](const Timeline& timeline) {
@@ -164,9 +164,10 @@ Result<std::vector<Timeline>> find_timelines(const History& history, const SaveI
     });
     if (!found.empty()) return found;
   }
-  return fail(Trouble::stopped, "no-match",
+  return fail(Trouble::stopped, Code::no_match,
               fmt::format("history knows no save '{}'", safe_text(save.name)),
-              "'bayswap history' lists those it knows; 'bayswap keep PATH' adds what is there now");
+              {"'", Remedy::show_history, "' lists those it knows; '", Remedy::keep,
+               "' adds what is there now"});
 }
 
 }  // namespace bayswap

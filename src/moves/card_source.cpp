@@ -23,7 +23,7 @@ Source source_of(Session& session, Save save, const Path& path, const std::strin
   source.on_shelf = true;
   for (const Finding& finding : findings)
     if (finding.level == Level::error)
-      source.problems.push_back({Level::error, "damaged", finding.text, finding.hint});
+      source.problems.push_back({Level::error, Code::damaged, finding.text, finding.hint});
   add_catalog_title(session.catalog, save);
   source.part_files.assign(save.parts.size(), path.string());
   source.save = std::move(save);

@@ -29,11 +29,12 @@ bool known(Region region) {
 }
 
 Finding region_differs(const Save& save, Region there, const std::string& why) {
-  return {Level::error, "region-differs",
+  return {Level::error,
+          Code::region_differs,
           fmt::format("the save belongs to the game for {}, but {} {}", to_string(save.game.region),
                       why, to_string(there)),
-          "a game does not see saves of another region: label it with 'bayswap reshape CARD:NAME "
-          "--code CODE -o OUT' and carry that, or let it through with --accept region-differs"};
+          {"a game does not see saves of another region: label it with '", Remedy::relabel,
+           "' and carry that, or let it through with ", accept_remedy(Code::region_differs)}};
 }
 
 // One card of the bay that the save could go to.
@@ -68,9 +69,10 @@ Result<void> comes_back(Storage& storage, const Path& path, const Layout& layout
   const CardLayout* card = as_card(&layout);
   const auto content = card != nullptr ? card->CardLayout::read(view->bytes(), hints)
                                        : layout.read(view->bytes(), hints);
-  const bool there = content && std::ranges::any_of(content->saves, [&](const Save& save) {
-    return same_card_save(save, carried) || (card == nullptr && save.parts == carried.parts);
-  });
+  const bool there =
+      content && std::ranges::any_of(content->saves, [&](const Save& save) {
+        return same_card_save(save, carried) || (card == nullptr && save.parts == carried.parts);
+      });
   return there ? Result<void>{} : reads_back_as_another(path);
 }
 
@@ -86,16 +88,13 @@ class CardPlacer {
       if (shelf.system == source_.save.system && shelf.kind == Kind::card_save)
         shelves_.push_back(&shelf);
     if (shelves_.empty()) {
-      checks_.add(
-          {Level::error, "no-match",
-           fmt::format("bay {} has no shelf for saves of {} cards", bay_.name,
-                       to_string(source_.save.system)),
-           in_containers()
-               ? "put it onto a card inside the game's own file: bayswap card put FILE:PART "
-                 "SAVE"
-               : fmt::format("start a game there once so that a card exists, then: bayswap "
-                             "bay learn {} FOLDER",
-                             bay_.name)});
+      checks_.add({Level::error, Code::no_match,
+                   fmt::format("bay {} has no shelf for saves of {} cards", bay_.name,
+                               to_string(source_.save.system)),
+                   in_containers() ? Hint{"put it onto a card inside the game's own file: ",
+                                          HintPiece{Remedy::put_on_card, "FILE:PART SAVE"}}
+                                   : Hint{"start a game there once so that a card exists, then: ",
+                                          HintPiece{Remedy::learn_bay, bay_.name}}});
       return std::optional<Placement>{};
     }
     check_roms();
@@ -209,8 +208,8 @@ class CardPlacer {
                                    "the card there holds a save of the one for"));
         break;
       }
-    if (!has_code(checks_.found(), "region-differs") && !choice.holds_it && known(choice.region) &&
-        known(save.game.region) && choice.region != save.game.region)
+    if (!has_code(checks_.found(), Code::region_differs) && !choice.holds_it &&
+        known(choice.region) && known(save.game.region) && choice.region != save.game.region)
       checks_.add(region_differs(save, choice.region,
                                  saves.empty() ? "the card there is by its name for"
                                                : "all saves of the card there are for"));
@@ -219,9 +218,10 @@ class CardPlacer {
   void check_sound(const Choice& choice) {
     for (const Finding& finding : choice.card->layout->validate(*choice.card->bytes))
       if (finding.level == Level::error) {
-        checks_.add({Level::error, "damaged",
+        checks_.add({Level::error,
+                     Code::damaged,
                      fmt::format("{}: {}", safe_text(choice.path.string()), finding.text),
-                     "rescue the card first: bayswap card mend CARD -o NEWCARD"});
+                     {"rescue the card first: ", Remedy::mend_card}});
         return;
       }
   }
@@ -242,10 +242,10 @@ class CardPlacer {
       unit.line.nothing_to_do = same_card_save(there, source_.save);
       // What history knows of a card is about all of its saves.
       if (!unit.line.nothing_to_do && !there.blank())
-        unit.newer = newer_there({choice.path, before,
-                                  there.modified ? ns_of(*there.modified) : choice.modified_ns,
-                                  FileNames::exact},
-                                 std::nullopt, source_, nullptr);
+        unit.newer = newer_there(
+            {choice.path, before, there.modified ? ns_of(*there.modified) : choice.modified_ns,
+             FileNames::exact},
+            std::nullopt, source_, nullptr);
       change.drop.push_back(*old);
     }
     if (unit.line.nothing_to_do) return one(std::move(unit));
@@ -272,7 +272,8 @@ class CardPlacer {
     return std::nullopt;
   }
 
-  [[nodiscard]] PlacedUnit unit_at(const Path& path, const Layout& layout, std::uint64_t size) const {
+  [[nodiscard]] PlacedUnit unit_at(const Path& path, const Layout& layout,
+                                   std::uint64_t size) const {
     PlacedUnit unit;
     unit.line = line_;
     unit.line.from = {source_.shown()};
@@ -309,9 +310,11 @@ class CardPlacer {
       if (!path) return tl::unexpected(path.error());
       return new_file(*layout, *path);
     }
-    checks_.add(
-        {Level::error, "no-match", fmt::format("bay {}: {}", bay_.name, why),
-         "start a game there once so that a card exists; or make one with 'bayswap card new'"});
+    checks_.add({Level::error,
+                 Code::no_match,
+                 fmt::format("bay {}: {}", bay_.name, why),
+                 {"start a game there once so that a card exists; or make one with '",
+                  Remedy::new_card, "'"}});
     return std::optional<Placement>{};
   }
 
@@ -348,8 +351,7 @@ class CardPlacer {
   }
 
   [[nodiscard]] Result<bool> holds_the_same(const Layout& layout, const Path& path) const {
-    const auto view =
-        context_.session.storage->view(path, context_.session.limits.largest_file);
+    const auto view = context_.session.storage->view(path, context_.session.limits.largest_file);
     if (!view) return tl::unexpected(view.error());
     Hints hints;
     hints.file_name = path.filename().string();

@@ -32,9 +32,9 @@ std::vector<Shown> shown_changes(const Placement& placement) {
   std::vector<Shown> shown;
   for (const PlacedUnit& unit : placement.units)
     for (const FileChange& change : unit.changes)
-      shown.push_back({change.path, change.before,
-                       change.content ? std::optional(version_digest(*change.content))
-                                      : std::nullopt});
+      shown.push_back(
+          {change.path, change.before,
+           change.content ? std::optional(version_digest(*change.content)) : std::nullopt});
   return shown;
 }
 
@@ -85,7 +85,7 @@ class Carrier {
   Result<void> check_place() {
     const auto place = session_.storage->list(bay_.place);
     if (place && (!place->empty() || bay_.shelves.empty())) return {};
-    return fail(Trouble::place, "place-failed",
+    return fail(Trouble::place, Code::place_failed,
                 fmt::format("bay {}: {} {}", bay_.name, safe_text(bay_.place.string()),
                             place ? "is empty: its medium is out, or everything was moved away"
                                   : "cannot be reached"),
@@ -99,8 +99,8 @@ class Carrier {
     for (const Source& source : left) names.push_back(safe_text(source.stem));
     const std::size_t more = names.size() > kShown ? names.size() - kShown : 0;
     names.resize(names.size() - more);
-    report_.failed->hint += fmt::format(
-        "; not done: {}{}", list_text(names),
+    report_.failed->hint +=
+        fmt::format("; not done: {}{}", list_text(names),
                     more > 0 ? fmt::format(" and {} more; what is named above is done", more)
                              : "; what is named above is done");
   }
@@ -162,18 +162,19 @@ class Carrier {
 
   void check_source(const Source& source, const Target& target, Checks& checks) const {
     for (const Finding& problem : source.problems)
-      if (!target.moves_unread() || problem.code != "state-not-save") (void)checks.add(problem);
+      if (!target.moves_unread() || problem.code != Code::state_not_save) (void)checks.add(problem);
     if (!source.save.parts.empty() && source.save.blank())
       (void)checks.add(
-          {Level::error, "blank-source",
+          {Level::error, Code::blank_source,
            "the save is blank: a new file, or a dump of a cartridge with a dead battery",
            "nothing would be gained and progress could be lost; check the battery and "
            "dump again"});
     if (!source.several_roms.empty() && !request_.rom && request_.game.empty())
       (void)checks.add(
-          {Level::error, "many-match",
+          {Level::error,
+           Code::many_match,
            fmt::format("several ROMs fit the save: {}", safe_text(list_text(source.several_roms))),
-           "say which with --rom FILE"});
+           {"say which with ", Remedy::rom}});
   }
 
   void check_unit(const PlacedUnit& unit, Checks& checks) {
@@ -186,10 +187,10 @@ class Carrier {
     if (unit.newer) (void)checks.add(*unit.newer);
     if (unit.shared) return;
     // Two saves of one command can't go to one place.
-    const auto [taken, free] = claimed_.emplace(folded_path(unit.names, unit.line.to),
-                                                list_text(unit.line.from));
+    const auto [taken, free] =
+        claimed_.emplace(folded_path(unit.names, unit.line.to), list_text(unit.line.from));
     if (!free)
-      (void)checks.add({Level::error, "name-taken",
+      (void)checks.add({Level::error, Code::name_taken,
                         fmt::format("{} goes to the same {}", safe_text(taken->second),
                                     unit.line.folder ? "folder" : "file"),
                         "carry the one that you want by its name"});
@@ -203,7 +204,7 @@ class Carrier {
       return;
     }
     // Who lets younger progress go has seen that the file is young.
-    if (request_.accept.contains("newer-there")) return;
+    if (request_.accept.contains(Code::newer_there)) return;
     const std::int64_t own = history_ ? history_->written_ns(path.string()) : 0;
     if (auto fresh = changed_just_now(*session_.storage, path, own, wait))
       (void)checks.add(std::move(*fresh));
@@ -216,16 +217,17 @@ class Carrier {
     constexpr std::uint32_t kOwnerWrites = 0200;
     if ((info->mode & kOwnerWrites) == 0)
       (void)checks.add(
-          {Level::error, "read-only",
+          {Level::error,
+           Code::read_only,
            fmt::format("{}: is protected against writing", safe_text(change.path.string())),
-           "if it may be replaced: --accept read-only"});
+           {"if it may be replaced: ", accept_remedy(Code::read_only)}});
     if (!info->own)
-      checks.note({Level::note, "owner",
+      checks.note({Level::note, Code::owner,
                    fmt::format("{}: belongs to another user; the new file will be yours",
                                safe_text(change.path.string())),
                    ""});
     if (info->links > 1)
-      checks.note({Level::note, "linked",
+      checks.note({Level::note, Code::linked,
                    fmt::format("{}: has {} names; the others keep the old content",
                                safe_text(change.path.string()), info->links),
                    ""});
@@ -237,7 +239,7 @@ class Carrier {
     const auto free = session_.storage->free_space(path);
     if (!free || *free >= bytes + kSpare) return;
     (void)checks.add(
-        {Level::error, "no-room",
+        {Level::error, Code::no_room,
          fmt::format("{}: {} are free there, and {} are needed (the old file stays "
                      "until the new one is complete)",
                      safe_text(bay_.place.string()), size_text(*free), size_text(bytes + kSpare)),
@@ -248,7 +250,7 @@ class Carrier {
   void check_as_shown(const Placement& placement, Checks& checks) {
     auto changes = shown_changes(placement);
     if (expected_ != nullptr && changes != *expected_)
-      (void)checks.add({Level::error, "in-use",
+      (void)checks.add({Level::error, Code::in_use,
                         "what is there is no longer what the plan saw: something wrote to it",
                         "make a new plan"});
     shown_.back() = std::move(changes);
@@ -281,7 +283,7 @@ class Carrier {
     for (std::size_t i = 0; i < placement.units.size(); ++i) {
       MoveReport& line = placement.units[i].line;
       if (line.nothing_to_do)
-        line.checks.push_back({Level::note, "already-there",
+        line.checks.push_back({Level::note, Code::already_there,
                                "the same progress is there already: nothing to do", ""});
       if (changed[i]) line.move = move;
       line.losses = placement.losses;
@@ -311,15 +313,15 @@ class Carrier {
     move.source_modified_ns = source.modified_ns;
     if (placement.swap) placement.swap->progress = progress_of(source.save);
     Mover mover(*session_.storage, *history_);
-    if (request_.accept.contains("in-use")) mover.allow_in_use();
+    if (request_.accept.contains(Code::in_use)) mover.allow_in_use();
     const auto verify = [&]() -> Result<void> {
       for (const PlacedUnit& unit : placement.units)
         if (unit.verify)
           if (auto same = unit.verify(*session_.storage); !same) return same;
       return {};
     };
-    auto done = mover.apply(std::move(move), changes, verify,
-                            placement.swap ? &*placement.swap : nullptr);
+    auto done =
+        mover.apply(std::move(move), changes, verify, placement.swap ? &*placement.swap : nullptr);
     if (!done) return tl::unexpected(done.error());
     return move_name(done->id);
   }
@@ -370,20 +372,21 @@ class Carrier {
 };
 
 Result<void> check_request(const CarryRequest& request) {
-  const auto wrong = [](const char* text, const char* hint) {
-    return fail(Trouble::usage, "usage", text, hint);
+  const auto wrong = [](const char* text, const Hint& hint) {
+    return fail(Trouble::usage, Code::usage, text, hint);
   };
   const bool named = !request.saves.empty() || !request.given.empty();
-  if (request.to.empty()) return wrong("the destination is not named", "add --to BAY");
+  if (request.to.empty()) return wrong("the destination is not named", {"add ", Remedy::to_bay});
   if (request.all && request.from.empty())
-    return wrong("--all needs a bay to take from", "add --from BAY");
+    return wrong("all saves of which bay is not said", {"add ", Remedy::from_bay});
   if (request.all && named)
-    return wrong("--all goes without names of saves", "leave the names out, or leave --all out");
+    return wrong("all saves are asked for, and some by their names too",
+                 {"leave the names out, or leave ", Remedy::all_saves, " out"});
   if (!request.all && !named && request.from.empty())
-    return wrong("no save is named",
-                 "name a file or BAY:NAME, or use --from BAY with --game or --all");
+    return wrong("no save is named", {"name a file or BAY:NAME, or use ", Remedy::from_bay,
+                                      " with ", Remedy::game, " or ", Remedy::all_saves});
   if (!request.from.empty() && request.from == request.to)
-    return wrong("the save is in that bay already", "name another bay with --to");
+    return wrong("the save is in that bay already", {"name another bay with ", Remedy::to_bay});
   return {};
 }
 

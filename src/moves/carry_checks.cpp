@@ -20,11 +20,12 @@ bool is_cartridge_chip(const Part& part) {
 
 Finding other_game(const RomFile& from, const RomFile& to) {
   return {
-      Level::error, "other-game",
+      Level::error,
+      Code::other_game,
       fmt::format("the save belongs to {} ({}), the ROM there is {} ({})", from.info.game.title,
                   from.info.game.code.empty() ? "no code" : from.info.game.code, to.info.game.title,
                   to.info.game.code.empty() ? "no code" : to.info.game.code),
-      "carry it to the ROM it belongs to: say which with --rom FILE or --game TEXT"};
+      {"carry it to the ROM it belongs to: say which with ", Remedy::rom, " or ", Remedy::game}};
 }
 
 Finding region_differs(const RomFile& from, const RomFile& to) {
@@ -32,11 +33,13 @@ Finding region_differs(const RomFile& from, const RomFile& to) {
     const std::string_view name = to_string(rom.info.game.region);
     return name.empty() ? std::string("unknown region") : std::string(name);
   };
-  return {Level::error, "region-differs",
+  return {Level::error,
+          Code::region_differs,
           fmt::format("the save belongs to the game for {}, the ROM there is the one for {}",
                       region(from), region(to)),
-          "many games refuse or misread a save of another region; get the matching ROM, or try it "
-          "with --accept region-differs"};
+          {"many games refuse or misread a save of another region; get the matching ROM, or try it "
+           "with ",
+           accept_remedy(Code::region_differs)}};
 }
 
 }  // namespace
@@ -82,7 +85,7 @@ std::optional<Finding> compare_chips(const Source& source, const Hints& game) {
     if (part.blank || !is_cartridge_chip(part)) continue;
     const auto chip = std::find_if(game.chips->begin(), game.chips->end(),
                                    [&](const Chip& c) { return c.part == part.name; });
-    Finding differs{Level::error, "chip-differs", "",
+    Finding differs{Level::error, Code::chip_differs, "",
                     "check that the save belongs to this game, and that the dump is whole"};
     if (chip == game.chips->end()) {
       differs.text = fmt::format("the save is {} of {}, but by {} the game there keeps {}",

@@ -12,7 +12,7 @@ namespace bayswap {
 /// Collects checks and knows which the user lets through.
 class Checks {
  public:
-  explicit Checks(const std::set<std::string>& accept) : accept_(accept) {}
+  explicit Checks(const std::set<Code>& accept) : accept_(accept) {}
 
   /// Adds the finding; true when it stops the carry.
   bool add(Finding finding);
@@ -21,7 +21,7 @@ class Checks {
   [[nodiscard]] const Findings& found() const { return found_; }
 
  private:
-  const std::set<std::string>& accept_;
+  const std::set<Code>& accept_;
   Findings found_;
   bool stopped_ = false;
 };

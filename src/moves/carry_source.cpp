@@ -6,14 +6,14 @@
 #include <map>
 #include <tuple>
 
-#include "places/walk.h"
 #include "bayswap/folder.h"
 #include "bayswap/naming.h"
 #include "core/bytes/text.h"
+#include "files/archive_storage.h"
 #include "moves/card_source.h"
 #include "moves/folder_source.h"
+#include "places/walk.h"
 #include "reading/found_states.h"
-#include "files/archive_storage.h"
 
 namespace bayswap {
 namespace {
@@ -35,7 +35,7 @@ void add_file(Source& source, Inspection& found) {
   const Layout* layout = found.layout();
   if (layout == nullptr) {
     Finding why = judge_unknown(found).front();
-    why.code = why.code == "unknown" ? "no-match" : "damaged";
+    why.code = why.code == Code::unknown ? Code::no_match : Code::damaged;
     why.level = Level::error;
     why.text = fmt::format("{}: {}", safe_text(inner_name(found.path)), why.text);
     source.problems.push_back(std::move(why));
@@ -46,12 +46,12 @@ void add_file(Source& source, Inspection& found) {
   auto content = layout->read(found.view.bytes(), found.hints);
   if (!content) {
     source.problems.push_back(
-        {Level::error, "damaged", content.error().text, content.error().hint});
+        {Level::error, Code::damaged, content.error().text, content.error().hint});
     return;
   }
   for (Finding& finding : content->findings)
     if (finding.level == Level::error)
-      source.problems.push_back({Level::error, "damaged", finding.text, finding.hint});
+      source.problems.push_back({Level::error, Code::damaged, finding.text, finding.hint});
   if (content->saves.empty()) return;
   Save& save = content->saves.front();
   source.save.system = save.system;
@@ -60,7 +60,7 @@ void add_file(Source& source, Inspection& found) {
     const Part* there = source.save.part(part.name);
     if (there != nullptr) {
       source.problems.push_back(
-          {Level::error, "many-match",
+          {Level::error, Code::many_match,
            fmt::format("two files hold the {} of this game: {} and {}", part.name,
                        safe_text(found.path.string()), safe_text(source.files.front().string())),
            "name the file that you want to carry"});
@@ -85,9 +85,9 @@ Result<Source> read_source(Session& session, RomFolders& folders, const Path& pa
   const auto info = session.storage->info(path);
   if (!info) return tl::unexpected(info.error());
   if (info->type == FileType::folder)
-    return fail(Trouble::input, "unreadable",
+    return fail(Trouble::input, Code::unreadable,
                 fmt::format("{}: is a folder", safe_text(path.string())),
-                "name a save file in it; 'bayswap look FOLDER' lists them");
+                {"name a save file in it; '", HintPiece{Remedy::look, "FOLDER"}, "' lists them"});
   InspectOptions how;
   how.is = request.is;
   how.rom = request.rom;

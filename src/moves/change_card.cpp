@@ -7,12 +7,12 @@
 #include "bayswap/card_file.h"
 #include "core/bytes/fill.h"
 #include "core/bytes/text.h"
-#include "reading/card_saves.h"
-#include "reading/open_card.h"
+#include "files/clock.h"
 #include "moves/carry_checks.h"
 #include "moves/mover.h"
 #include "moves/waiting.h"
-#include "files/clock.h"
+#include "reading/card_saves.h"
+#include "reading/open_card.h"
 
 namespace bayswap {
 namespace {
@@ -40,7 +40,7 @@ Result<std::string> write_change(Session& session, const OpenCard& card, Bytes c
       card.container == nullptr ? Result<Bytes>(std::move(changed)) : card.file_with(changed);
   if (!whole) return tl::unexpected(whole.error());
   if (!is_sound(card, *whole, changed))
-    return fail(Trouble::read_back, "read-back",
+    return fail(Trouble::read_back, Code::read_back,
                 fmt::format("{}: the changed card would be damaged", safe_text(card.name)),
                 "nothing was written; please report this with the card");
   auto history = recovered_history(*session.storage, session.history_file());
@@ -71,7 +71,7 @@ Result<std::string> write_change(Session& session, const OpenCard& card, Bytes c
 // What one command does to a card, checked save by save.
 class Changer {
  public:
-  Changer(Session& session, const OpenCard& opened, const std::set<std::string>& accept)
+  Changer(Session& session, const OpenCard& opened, const std::set<Code>& accept)
       : session_(session), opened_(opened), accept_(accept) {}
 
   /// `names`: the saves whose data is_on_card() compares.
@@ -126,7 +126,7 @@ class Changer {
     if (damage_.empty()) return false;
     Finding first = damage_.front();
     first.text = fmt::format("{}: {}", safe_text(opened_.name), first.text);
-    first.hint = "rescue it first: bayswap card mend CARD -o NEWCARD";
+    first.hint = Hint{"rescue it first: ", Remedy::mend_card};
     return check(line, {std::move(first)});
   }
 
@@ -189,7 +189,7 @@ class Changer {
 
   Session& session_;
   const OpenCard& opened_;
-  const std::set<std::string>& accept_;
+  const std::set<Code>& accept_;
   std::unique_ptr<CardReading> reading_;
   Card card_;
   Findings damage_;  // why the card must not be changed
@@ -205,7 +205,7 @@ void plan_put(Changer& changer, const OpenCard& opened, const Save& save, const 
   Findings damage;
   for (const Finding& problem : problems)
     if (problem.level == Level::error)
-      damage.push_back({Level::error, "damaged", problem.text, problem.hint});
+      damage.push_back({Level::error, Code::damaged, problem.text, problem.hint});
   if (changer.check(line, std::move(damage))) return;
   const std::string identity = opened.layout->identity(save);
   const bool twice = std::ranges::any_of(changer.change.put, [&](const Save& other) {
@@ -218,21 +218,22 @@ void plan_put(Changer& changer, const OpenCard& opened, const Save& save, const 
   if (there != saves.end() &&
       changer.is_on_card(static_cast<std::size_t>(there - saves.begin()), save)) {
     line.nothing_to_do = true;
-    line.checks.push_back({Level::note, "already-there",
+    line.checks.push_back({Level::note, Code::already_there,
                            "the same progress is on the card already: nothing to do", ""});
     return;
   }
   if (there != saves.end() || twice) {
     const Finding taken{
-        Level::error, "name-taken",
+        Level::error,
+        Code::name_taken,
         twice ? fmt::format("two of the files are saves called {}", safe_text(save.name))
               : fmt::format(
                     "the card holds another save called {}{}", safe_text(save.name),
                     there->save.modified && save.modified && *there->save.modified > *save.modified
                         ? ", and that one is younger"
                         : ""),
-        "take that one out first, or replace it with --accept name-taken (the card as it was stays "
-        "in history)"};
+        {"take that one out first, or replace it with ", accept_remedy(Code::name_taken),
+         " (the card as it was stays in history)"}};
     if (changer.check(line, {taken}) || twice) {
       changer.stopped = true;
       return;
@@ -266,7 +267,8 @@ Result<CarryReport> put_saves(Session& session, const PutRequest& request) {
     auto found = saves_to_put(session, *opened, file, request.is);
     if (!found) return tl::unexpected(found.error());
     if (found->saves.empty())
-      return fail(Trouble::input, "no-match", fmt::format("{}: holds no save", safe_text(file)));
+      return fail(Trouble::input, Code::no_match,
+                  fmt::format("{}: holds no save", safe_text(file)));
     for (const Save& save : found->saves) names.push_back(save.name);
     files.emplace_back(file, std::move(*found));
   }

@@ -6,13 +6,13 @@
 #include <set>
 
 #include "bayswap/card_file.h"
+#include "core/bytes/hash.h"
 #include "core/bytes/text.h"
 #include "core/naming/file_name.h"
+#include "files/atomic_write.h"
+#include "moves/outputs.h"
 #include "reading/card_saves.h"
 #include "reading/open_card.h"
-#include "moves/outputs.h"
-#include "files/atomic_write.h"
-#include "core/bytes/hash.h"
 
 namespace bayswap {
 namespace {
@@ -75,17 +75,18 @@ Result<std::vector<const CardSave*>> chosen_saves(const std::vector<CardSave>& s
 Result<const Layout*> wanted_layout(const CardLayout& card, const std::string& as) {
   if (card.card_info().package) {
     if (as.empty()) return nullptr;
-    return fail(Trouble::usage, "usage", "the files of a package are copied out as they are",
-                "leave --as out");
+    return fail(Trouble::usage, Code::usage, "the files of a package are copied out as they are",
+                {"leave ", Remedy::layout_of_output, " out"});
   }
   auto layout = find_layout(as.empty() ? card.card_info().single_layout : as);
   if (!layout) return layout;
   const LayoutInfo& info = (*layout)->info();
   if (info.system != card.info().system || info.kind != Kind::card_save || as_card(*layout))
     return fail(
-        Trouble::usage, "usage",
+        Trouble::usage, Code::usage,
         fmt::format("{} is no layout for one save of a {} card", info.id, card.card_info().family),
-        "'bayswap layouts' lists them; the usual one is " + card.card_info().single_layout);
+        {"'", Remedy::list_layouts,
+         "' lists them; the usual one is " + card.card_info().single_layout});
   return layout;
 }
 
@@ -133,8 +134,8 @@ Result<OutputFile> new_card(Session& session, const NewCardRequest& request) {
   if (!layout) return tl::unexpected(layout.error());
   const CardLayout* card = as_card(*layout);
   if (card == nullptr)
-    return fail(Trouble::usage, "unknown-layout", fmt::format("{} is no card", request.as),
-                "'bayswap layouts' lists the cards");
+    return fail(Trouble::usage, Code::unknown_layout, fmt::format("{} is no card", request.as),
+                {"'", Remedy::list_layouts, "' lists the cards"});
   const auto bytes = card->format(request.blocks.value_or(card->card_info().default_blocks));
   if (!bytes) return tl::unexpected(bytes.error());
   return write_card(session, {"card new", {}, {}, request.replace}, request.out, *card, *bytes);
@@ -154,10 +155,12 @@ Result<Reshaped> take_saves(Session& session, const TakeRequest& request) {
   FreeNames names;
   for (const CardSave* on_card : *chosen) {
     for (const Finding& finding : on_card->findings) result.findings.push_back(finding);
-    if (has_error(on_card->findings) && !request.accept.contains("damaged")) {
-      result.stopped = Error{Trouble::stopped, "damaged", on_card->findings.front().text,
-                             "rescue the card first: bayswap card mend CARD -o NEWCARD; or take "
-                             "what can be read with --accept damaged"};
+    if (has_error(on_card->findings) && !request.accept.contains(Code::damaged)) {
+      result.stopped = Error{Trouble::stopped,
+                             Code::damaged,
+                             on_card->findings.front().text,
+                             {"rescue the card first: ", Remedy::mend_card,
+                              "; or take what can be read with ", accept_remedy(Code::damaged)}};
       return result;
     }
     Result<SaveFiles> files =
@@ -169,7 +172,7 @@ Result<Reshaped> take_saves(Session& session, const TakeRequest& request) {
     result.findings.insert(result.findings.end(), files->notes.begin(), files->notes.end());
     planned.push_back(std::move(*files));
   }
-  if (!result.losses.empty() && !request.accept.contains("loses-parts")) {
+  if (!result.losses.empty() && !request.accept.contains(Code::loses_parts)) {
     const Finding& first = result.losses.front();
     result.stopped = Error{Trouble::stopped, first.code, first.text, first.hint};
     return result;
@@ -193,7 +196,7 @@ bool MendReport::incomplete() const {
 
 Result<MendReport> mend_card(Session& session, const MendRequest& request) {
   auto opened = open_card(session, request.card, request.is);
-  if (!opened && opened.error().code == "no-match" && request.is.empty()) {
+  if (!opened && opened.error().code == Code::no_match && request.is.empty()) {
     // Too damaged to be recognised: its size, and what a rescue finds, may still tell.
     const auto view = session.storage->view(request.card, kSaveLimit);
     if (view)
@@ -234,7 +237,7 @@ Result<std::optional<Save>> save_by_name(Session& session, const std::string& te
   auto found = read_card_saves(session, text, is);
   if (!found) return tl::unexpected(found.error());
   if (found->saves.size() != 1)
-    return fail(Trouble::stopped, "many-match",
+    return fail(Trouble::stopped, Code::many_match,
                 fmt::format("{}: holds {} saves", safe_text(text), found->saves.size()),
                 "name one of them");
   return std::optional<Save>(std::move(found->saves.front()));

@@ -7,18 +7,18 @@
 #include "bayswap/dig.h"
 #include "bayswap/state.h"
 #include "core/bytes/cursor.h"
+#include "core/bytes/hash.h"
 #include "core/bytes/text.h"
 #include "core/layouts/cartridge/chips.h"
-#include "places/inspect.h"
-#include "moves/outputs.h"
-#include "reading/part_layouts.h"
-#include "core/states/save_search.h"
-#include "core/states/card_search.h"
 #include "core/packing/inner_streams.h"
 #include "core/packing/packing.h"
+#include "core/states/card_search.h"
+#include "core/states/save_search.h"
 #include "core/states/sections.h"
 #include "files/atomic_write.h"
-#include "core/bytes/hash.h"
+#include "moves/outputs.h"
+#include "places/inspect.h"
+#include "reading/part_layouts.h"
 
 namespace bayswap {
 namespace {
@@ -174,7 +174,7 @@ class Digger {
   }
 
  private:
-  Result<Dug> stop(const char* code, std::string text, std::string hint) {
+  Result<Dug> stop(Code code, std::string text, Hint hint) {
     dug_.stopped = Error{Trouble::stopped, code, std::move(text), std::move(hint)};
     return std::move(dug_);
   }
@@ -206,7 +206,7 @@ class Digger {
     if (request_.choose > 0) {
       const auto place = static_cast<std::size_t>(request_.choose);
       if (place <= finds.size()) return std::move(finds[place - 1]);
-      problem_ = Error{Trouble::stopped, "no-match",
+      problem_ = Error{Trouble::stopped, Code::no_match,
                        fmt::format("there is no candidate {} for the {}", request_.choose, what),
                        fmt::format("{} found", counted(finds.size(), "candidate"))};
       return std::nullopt;
@@ -215,16 +215,18 @@ class Digger {
     if (sure != finds.end()) return std::move(*sure);
     problem_ =
         finds.empty()
-            ? Error{Trouble::stopped, "no-match",
+            ? Error{Trouble::stopped,
+                    Code::no_match,
                     fmt::format("{}: nothing in it is like the {}", shown(request_.state), what),
-                    "is it a state of this game? An older save from the same game, made "
-                    "with the program's own save memory, is what to compare with: --like "
-                    "FILE"}
-            : Error{Trouble::stopped, "many-match",
+                    {"is it a state of this game? An older save from the same game, made with the "
+                     "program's own save memory, is what to compare with: ",
+                     Remedy::older_save}}
+            : Error{Trouble::stopped,
+                    Code::many_match,
                     fmt::format("{}: {} could be the {}, and none of them for sure",
                                 shown(request_.state), counted(finds.size(), "place"), what),
-                    "choose one with --choose N, and look at what comes out before you "
-                    "play on it"};
+                    {"choose one with ", Remedy::candidate,
+                     ", and look at what comes out before you play on it"}};
     return std::nullopt;
   }
 
@@ -243,7 +245,7 @@ class Digger {
     Save& save = content->saves.front();
     if (save.blank())
       return stop(
-          "blank-source",
+          Code::blank_source,
           fmt::format("{}: is blank, so that nothing can be told by it", shown(*request_.like)),
           "name an older save with progress in it");
     Save dug = save;
@@ -251,9 +253,9 @@ class Digger {
     for (Part& part : save.parts) {
       if (part.blank || part.name == "clock") continue;
       auto find = only_one(everywhere([&](const Ground& ground) {
-                           return finds_like(ground, part.name, part.data);
-                         }),
-                         part.name + " of the older save");
+                             return finds_like(ground, part.name, part.data);
+                           }),
+                           part.name + " of the older save");
       if (!find) {
         dug_.findings.push_back({Level::warn, problem_.code, problem_.text, problem_.hint});
         continue;
@@ -275,9 +277,9 @@ class Digger {
   // The older save as it is: a card, or a form that nobody knows.
   Result<Dug> dig_whole(ByteView file, const Layout* layout) {
     auto find = only_one(everywhere([&](const Ground& ground) {
-                         return finds_like(ground, layout == nullptr ? "file" : "card", file);
-                       }),
-                       "older save");
+                           return finds_like(ground, layout == nullptr ? "file" : "card", file);
+                         }),
+                         "older save");
     if (!find) {
       dug_.stopped = problem_;
       return std::move(dug_);
@@ -321,10 +323,11 @@ class Digger {
         chips.push_back({wanted->info().parts.front(), size});
     }
     if (chips.empty())
-      return stop("no-match",
+      return stop(Code::no_match,
                   fmt::format("{}: no card is in it, and what chip its game has is not known",
                               shown(request_.state)),
-                  "name an older save of the game with --like FILE, or its ROM with --rom FILE");
+                  {"name an older save of the game with ", Remedy::older_save, ", or its ROM with ",
+                   Remedy::rom});
     std::vector<Find> finds;
     for (const Chip& chip : chips) {
       auto more = everywhere([&](const Ground& ground) { return finds_of_chip(ground, chip); });
@@ -342,7 +345,8 @@ class Digger {
     save.parts.push_back({find->told.part, std::move(find->bytes)});
     const Layout* layout = wanted != nullptr ? wanted : native_layout(system, save.parts.front());
     if (layout == nullptr)
-      return stop("no-match", "no layout holds such a chip", "say which with --is LAYOUT");
+      return stop(Code::no_match, "no layout holds such a chip",
+                  {"say which with ", Remedy::layout_of_input});
     const auto written = layout->write({std::span(&save, 1), std::nullopt, found->hints});
     if (!written) return tl::unexpected(written.error());
     return write(layout->info().id, written->bytes);

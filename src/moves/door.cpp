@@ -32,7 +32,7 @@ bool is_young(const FileInfo& info) {
 
 tl::unexpected<Error> unexpected_thing(const Path& path) {
   return fail(
-      Trouble::place, "unexpected",
+      Trouble::place, Code::unexpected,
       fmt::format("{}: is a link or device that was not there before", safe_text(path.string())),
       "look at it, and move it aside");
 }
@@ -135,7 +135,7 @@ Result<void> Door::take_out(const Path& path) {
   Digest proved{};
   for (int attempt = 0;; ++attempt) {
     const auto info = storage_.info(path);
-    if (!info && info.error().code == "missing") return {};
+    if (!info && info.error().code == Code::missing) return {};
     if (!info) return tl::unexpected(info.error());
     if (info->type != FileType::file) return unexpected_thing(path);
     const auto digest = storage_.digest(path);
@@ -144,7 +144,7 @@ Result<void> Door::take_out(const Path& path) {
     proved = *digest;
     if (may_leave(path, *info, *digest)) break;
     if (attempt == kTries)
-      return fail(Trouble::stopped, "in-use",
+      return fail(Trouble::stopped, Code::in_use,
                   fmt::format("{}: changes all the time", safe_text(path.string())),
                   "close the program that uses it, and try again");
     if (auto kept = keep_found(path); !kept) return kept;
@@ -174,13 +174,13 @@ Result<void> Door::take_out_tree(const Path& folder) {
   constexpr int kTries = 3;
   for (int attempt = 0;; ++attempt) {
     const auto entries = storage_.list(folder);
-    if (!entries && entries.error().code == "missing") return {};
+    if (!entries && entries.error().code == Code::missing) return {};
     if (!entries) return tl::unexpected(entries.error());
     Result<void> stays;
     for (const std::string& name : *entries) {
       const Path path = folder / name;
       const auto info = storage_.info(path);
-      if (!info && info.error().code == "missing") continue;
+      if (!info && info.error().code == Code::missing) continue;
       if (!info) return tl::unexpected(info.error());
       auto gone = info->type == FileType::folder ? take_out_tree(path) : take_out(path);
       if (!gone) stays = std::move(gone);

@@ -87,7 +87,7 @@ class PartPlacer {
                     [&](const std::string& part) { return contains((*option)->holds, part); });
     }
     if (placement.units.empty() && !reasons_.empty())
-      return fail(Trouble::stopped, "no-match", reasons_.front(),
+      return fail(Trouble::stopped, Code::no_match, reasons_.front(),
                   "give the ROM there a name that can stand in a path, or change the pattern");
     const std::string& bay = context_.bay().name;
     for (const std::string& part : left)
@@ -184,7 +184,7 @@ class PartPlacer {
     const auto name = [&](const Path& path) {
       return safe_text(path.lexically_relative(context_.bay().place).generic_string());
     };
-    checks_.note({Level::warn, "shelf-unsure",
+    checks_.note({Level::warn, Code::shelf_unsure,
                   fmt::format("it could as well go to {}{}", name(*others.begin()),
                               others.size() > 1 ? fmt::format(" and {} more", others.size() - 1)
                                                 : std::string()),
@@ -301,12 +301,13 @@ class PartPlacer {
   There compare_there(const Save& carried, const Option& option, ByteView there) {
     const auto content = option.layout->read(there, hints_);
     if (!content || content->saves.empty()) {
-      checks_.add({Level::error, "damaged",
+      checks_.add({Level::error,
+                   Code::damaged,
                    fmt::format("{}: the file there is no {} ({} bytes), so it cannot be imitated",
                                safe_text(option.path.string()), option.layout->info().id,
                                grouped(there.size())),
-                   "start the game there once so that a good file exists; or replace it with "
-                   "--accept damaged (the old one stays in history)"});
+                   {"start the game there once so that a good file exists; or replace it with ",
+                    accept_remedy(Code::damaged), " (the old one stays in history)"}});
       return {false, false, false};
     }
     const Save& old = content->saves.front();
@@ -356,7 +357,7 @@ class FileTarget final : public Target {
     if (auto differs = compare_chips(source, hints)) (void)checks.add(std::move(*differs));
     if (checks.stopped()) return std::optional<Placement>{};
     // Chips that the user let through differ from the hints, which must then not shape the file.
-    if (has_code(checks.found(), "chip-differs")) hints.chips.reset();
+    if (has_code(checks.found(), Code::chip_differs)) hints.chips.reset();
     auto placement = PartPlacer(context_, source, *game, hints, line, checks).place();
     if (!placement) return tl::unexpected(placement.error());
     return std::optional<Placement>(std::move(*placement));

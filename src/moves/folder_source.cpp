@@ -4,11 +4,11 @@
 
 #include <algorithm>
 
-#include "places/walk.h"
 #include "bayswap/folder.h"
 #include "core/bytes/text.h"
-#include "reading/open_card.h"
 #include "places/find_folders.h"
+#include "places/walk.h"
+#include "reading/open_card.h"
 
 namespace bayswap {
 namespace {
@@ -26,7 +26,7 @@ Source source_of(Session& session, Save save, const FoundFolder& found) {
   if (const auto tree = all_below(*session.storage, found.path))
     for (const Path& other : tree->others)
       source.problems.push_back(
-          {Level::warn, "link",
+          {Level::warn, Code::link,
            fmt::format("{}: is a link, a device or a leftover, and is not carried",
                        safe_text(other.string())),
            ""});
@@ -40,7 +40,7 @@ Source broken_source(const FoundFolder& found, const Error& error) {
   source.files = {found.path};
   source.save.kind = found.layout->info().kind;
   source.save.system = found.layout->info().system;
-  source.problems.push_back({Level::error, "damaged", error.text, error.hint});
+  source.problems.push_back({Level::error, Code::damaged, error.text, error.hint});
   return source;
 }
 
@@ -83,7 +83,7 @@ Result<std::optional<std::vector<Source>>> read_folder_sources(Session& session,
   });
   for (const FoundFolder& folder : found) {
     auto save = read_found(*session.storage, folder);
-    if (!save && save.error().code == "no-match") continue;
+    if (!save && save.error().code == Code::no_match) continue;
     sources.push_back(save ? source_of(session, std::move(*save), folder)
                            : broken_source(folder, save.error()));
   }
@@ -91,7 +91,7 @@ Result<std::optional<std::vector<Source>>> read_folder_sources(Session& session,
   if (sources.size() > 1) {
     std::vector<std::string> names;
     for (const Source& source : sources) names.push_back(described(source));
-    return fail(Trouble::stopped, "many-match",
+    return fail(Trouble::stopped, Code::many_match,
                 fmt::format("{}: several saves are in it: {}", safe_text(text), list_text(names)),
                 "name one of their folders");
   }
@@ -113,7 +113,7 @@ std::vector<Source> read_shelf_folders(Session& session, BayScan& scan) {
     });
     if (!on_shelf) continue;
     auto save = read_found(*session.storage, found);
-    if (!save && save.error().code == "no-match") continue;
+    if (!save && save.error().code == Code::no_match) continue;
     sources.push_back(save ? source_of(session, std::move(*save), found)
                            : broken_source(found, save.error()));
   }

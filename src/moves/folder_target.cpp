@@ -5,18 +5,18 @@
 #include <algorithm>
 #include <set>
 
-#include "places/file_names.h"
 #include "bayswap/folder.h"
 #include "bayswap/naming.h"
 #include "core/bytes/fill.h"
 #include "core/bytes/text.h"
 #include "core/model/sony_names.h"
+#include "files/version_digest.h"
 #include "moves/accounts.h"
 #include "moves/folder_source.h"
 #include "moves/shelf_path.h"
 #include "moves/title_companions.h"
+#include "places/file_names.h"
 #include "places/folder_parts.h"
-#include "files/version_digest.h"
 
 namespace bayswap {
 namespace {
@@ -81,16 +81,13 @@ class FolderFinder {
       return std::optional<FolderPlace>({*folder, layout, *game, shelf.names});
     }
     if (checks_.stopped()) return std::optional<FolderPlace>{};
-    checks_.add(
-        {Level::error, "no-match",
-         shelf_there
-             ? fmt::format("bay {}: {}", bay_.name, why)
-             : fmt::format("bay {} has no shelf for {} folders", bay_.name, to_string(save.system)),
-         shelf_there
-             ? "start the game there once, so that its folder exists"
-             : fmt::format("start a game there once so that a folder exists, then: bayswap bay "
-                           "learn {} FOLDER",
-                           bay_.name)});
+    checks_.add({Level::error, Code::no_match,
+                 shelf_there ? fmt::format("bay {}: {}", bay_.name, why)
+                             : fmt::format("bay {} has no shelf for {} folders", bay_.name,
+                                           to_string(save.system)),
+                 shelf_there ? Hint("start the game there once, so that its folder exists")
+                             : Hint{"start a game there once so that a folder exists, then: ",
+                                    HintPiece{Remedy::learn_bay, bay_.name}}});
     return std::optional<FolderPlace>{};
   }
 
@@ -171,11 +168,12 @@ class FolderFinder {
     }
     if (there.size() != 1 || own == Region::unknown || there.contains(own)) return true;
     (void)checks_.add(
-        {Level::error, "region-differs",
+        {Level::error,
+         Code::region_differs,
          fmt::format("the save belongs to the game for {}, but all saves there are for {}",
                      to_string(own), to_string(*there.begin())),
-         "a game does not see saves of another region; let it through with --accept "
-         "region-differs"});
+         {"a game does not see saves of another region; let it through with ",
+          accept_remedy(Code::region_differs)}});
     return !checks_.stopped();
   }
 
@@ -187,7 +185,7 @@ class FolderFinder {
       const auto id = parse_title_id(request_.code, high);
       const bool code_only = !id && request_.code.size() == 4;
       if (!id && !code_only) {
-        checks_.add({Level::error, "no-match",
+        checks_.add({Level::error, Code::no_match,
                      fmt::format("'{}' is no title id and no code", safe_text(request_.code)),
                      "give 16 or 8 hex digits, or four letters"});
         return false;
@@ -198,10 +196,11 @@ class FolderFinder {
       game.region = game.code.empty() ? Region::unknown : region_of_letter(game.code[3]);
       if (game.title_id != before)
         (void)checks_.add(
-            {Level::error, "region-differs",
+            {Level::error,
+             Code::region_differs,
              fmt::format("the save belongs to title {}, and would go to {}", before, game.title_id),
-             "a game rarely reads another region's save; let it through with --accept "
-             "region-differs"});
+             {"a game rarely reads another region's save; let it through with ",
+              accept_remedy(Code::region_differs)}});
       return !checks_.stopped();
     }
     const std::string field = pattern.uses("title_id") ? "title_id" : "code";
@@ -212,13 +211,13 @@ class FolderFinder {
       if (!has_title(field, other)) continue;
       const std::string where(to_string(sibling.region));
       (void)checks_.add(
-          {Level::error, "region-differs",
+          {Level::error,
+           Code::region_differs,
            fmt::format("the save belongs to {} {}, and there the game is {}{}",
                        field == "title_id" ? "title" : "code", own, other,
                        where.empty() ? "" : " (" + where + ")"),
-           fmt::format("a game does not see another region's save; to put it there all the same: "
-                       "--accept region-differs --code {}",
-                       other)});
+           {"a game does not see another region's save; to put it there all the same: ",
+            accept_remedy(Code::region_differs), " ", HintPiece{Remedy::code, other}}});
       return !checks_.stopped();
     }
     return true;
@@ -282,7 +281,7 @@ class FolderFinder {
     if (alike.size() > 1) {
       std::vector<std::string> names;
       for (const Path& folder : alike) names.push_back(safe_text(relative_to(bay_, folder)));
-      checks_.add({Level::error, "many-match",
+      checks_.add({Level::error, Code::many_match,
                    fmt::format("several folders there hold files like these: {}", list_text(names)),
                    "start the game there and look which of them changes"});
       return std::nullopt;
@@ -298,7 +297,7 @@ class FolderFinder {
     }
     const auto files = read_parts(*session_.storage, alike.front(), Hold::small);
     const Likeness likeness = files ? likeness_of(source_.save.parts, *files) : best;
-    checks_.note({Level::note, "likeness",
+    checks_.note({Level::note, Code::likeness,
                   fmt::format("{}: {} of {} names match, {} of them with the same size",
                               safe_text(relative_to(bay_, alike.front())), likeness.names,
                               likeness.of, likeness.sizes),
@@ -417,18 +416,17 @@ class FolderTarget final : public Target {
     if (!place) return tl::unexpected(place.error());
     if (!*place) return std::optional<Placement>{};
     const FolderPlace& there = **place;
-    auto planned =
-        plan_changes(context_.session, source, there.folder, context_.request.whole);
+    auto planned = plan_changes(context_.session, source, there.folder, context_.request.whole);
     if (!planned) return tl::unexpected(planned.error());
     PlacedUnit unit = unit_of(there, *planned, line);
     if (planned->replaces && !unit.line.nothing_to_do &&
         planned->there_modified_ns > source.modified_ns + time_slack_ns(there.names))
-      (void)checks.add(
-          {Level::error, "newer-there",
-           fmt::format("{}: files there are younger than the save, and differ",
-                       safe_text(there.folder.string())),
-           "compare both with 'bayswap look'; replace them with --accept newer-there (the "
-           "old ones stay in history)"});
+      (void)checks.add({Level::error,
+                        Code::newer_there,
+                        fmt::format("{}: files there are younger than the save, and differ",
+                                    safe_text(there.folder.string())),
+                        {"compare both with '", Remedy::look, "'; replace them with ",
+                         accept_remedy(Code::newer_there), " (the old ones stay in history)"}});
     Placement placement;
     // A companion alone needs no swap of a folder that stays as it is.
     if (!unit.line.nothing_to_do) {

@@ -59,7 +59,7 @@ Roms same_game(const Roms& roms, const RomFile& rom, const Catalog& catalog) {
   if (found.empty())
     found = select(roms, [&](const RomFile& other) {
       const auto differs = compare_games(rom, other, catalog);
-      return differs && differs->code == "region-differs";
+      return differs && differs->code == Code::region_differs;
     });
   return found;
 }
@@ -102,34 +102,38 @@ Alike alike(const Roms& roms, const std::optional<RomFile>& own, const std::stri
 Finding many(const Roms& roms, const std::string& bay) {
   std::vector<std::string> names;
   for (const RomFile* rom : roms) names.push_back(safe_text(rom->path.filename().string()));
-  return {Level::error, "many-match",
+  return {Level::error,
+          Code::many_match,
           fmt::format("several ROMs in {} fit: {}", bay, list_text(names)),
-          "say which with --rom FILE"};
+          {"say which with ", Remedy::rom}};
 }
 
 // How sure it is that a ROM of another name is the save's game.
 Finding how_sure(const Source& source, const RomFile& rom, bool guessed) {
   const std::string name = safe_text(rom.stem);
   if (guessed && plain_title(rom.stem) == plain_title(source.stem))
-    return {Level::note, "rom-match",
+    return {Level::note,
+            Code::rom_match,
             fmt::format("likely the game of the ROM {}: the names are the same but for tags, case "
                         "and punctuation",
                         name),
-            "if it is another game, say which with --rom FILE"};
+            {"if it is another game, say which with ", Remedy::rom}};
   if (guessed)
-    return {Level::note, "rom-match",
+    return {Level::note,
+            Code::rom_match,
             fmt::format("likely the game of the ROM {}, by the title {}", name,
                         safe_text(rom.info.game.title)),
-            "if it is another game, say which with --rom FILE"};
+            {"if it is another game, say which with ", Remedy::rom}};
   const std::string& code = rom.info.game.code;
   if (!code.empty() && !rom.info.shared_code && source.rom->info.game.code == code)
-    return {Level::note, "rom-match",
+    return {Level::note, Code::rom_match,
             fmt::format("surely the game of the ROM {}: both ROMs' headers say {}", name,
                         safe_text(code)),
             ""};
-  return {Level::note, "rom-match",
+  return {Level::note,
+          Code::rom_match,
           fmt::format("likely the game of the ROM {}: both ROMs have the same title", name),
-          "if it is another game, say which with --rom FILE"};
+          {"if it is another game, say which with ", Remedy::rom}};
 }
 
 // Without a ROM, a save of that name that lies there already, or a bay that has no ROMs at all,
@@ -195,8 +199,7 @@ Candidates candidates(const Roms& roms, const Source& source, const CarryRequest
 
 // The one ROM that fits, unless it is another game's or another region's.
 std::optional<GameThere> game_of_rom(const RomFile& rom, const Candidates& found,
-                                     const Source& source, const Catalog& catalog,
-                                     Checks& checks) {
+                                     const Source& source, const Catalog& catalog, Checks& checks) {
   if (source.rom)
     if (auto differs = compare_games(*source.rom, rom, catalog))
       if (checks.add(std::move(*differs))) return std::nullopt;
@@ -208,12 +211,13 @@ bool has_shelf(const CarryContext& context, const Source& source, Checks& checks
   const System system = source.save.system;
   const Bay& bay = context.bay();
   if (!shelves_for(bay, system, source.state ? Kind::state : Kind::battery).empty()) return true;
-  checks.add({Level::error, "no-match",
-              fmt::format("bay {} has no shelf for {} {}", bay.name, to_string(system),
-                          source.state ? "states" : "saves"),
-              fmt::format("start a {} game there once so that a save exists, then: bayswap bay "
-                          "learn {} FOLDER",
-                          to_string(system), bay.name)});
+  checks.add(
+      {Level::error,
+       Code::no_match,
+       fmt::format("bay {} has no shelf for {} {}", bay.name, to_string(system),
+                   source.state ? "states" : "saves"),
+       {fmt::format("start a {} game there once so that a save exists, then: ", to_string(system)),
+        HintPiece{Remedy::learn_bay, bay.name}}});
   return false;
 }
 
@@ -249,10 +253,12 @@ std::optional<GameThere> find_game_there(const CarryContext& context, const Sour
     return game_of_rom(*found.roms.front(), found, source, catalog, checks);
   if (request.game.empty())
     if (auto game = without_rom(context, source, !roms.empty())) return game;
-  Finding none{Level::error, "no-match",
-               fmt::format("no {} ROM in {} fits '{}'", to_string(system), context.bay().name,
-                           safe_text(request.game.empty() ? source.stem : request.game)),
-               "name the game there with --rom FILE or --game TEXT, or put its ROM there"};
+  Finding none{
+      Level::error,
+      Code::no_match,
+      fmt::format("no {} ROM in {} fits '{}'", to_string(system), context.bay().name,
+                  safe_text(request.game.empty() ? source.stem : request.game)),
+      {"name the game there with ", Remedy::rom, " or ", Remedy::game, ", or put its ROM there"}};
   if (checks.add(std::move(none))) return std::nullopt;
   return GameThere{source.stem, std::nullopt};
 }

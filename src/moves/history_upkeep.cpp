@@ -6,11 +6,11 @@
 #include "bayswap/card_file.h"
 #include "bayswap/versions.h"
 #include "core/bytes/text.h"
-#include "core/naming/file_name.h"
 #include "core/bytes/time_text.h"
-#include "moves/mover.h"
+#include "core/naming/file_name.h"
 #include "files/atomic_write.h"
 #include "files/clock.h"
+#include "moves/mover.h"
 #include "moves/past_saves.h"
 
 namespace bayswap {
@@ -90,12 +90,14 @@ Result<VerifyReport> verify_history(Session& session) {
         for (const auto& [path, version] : state.files)
           if (version.digest == digest)
             versions.push_back(fmt::format("{} of {}", state.id, safe_text(path)));
-    report.damaged.push_back(
-        {Level::error, "damaged",
-         versions.empty() ? std::string("a content that no save needs any more is damaged")
-                          : fmt::format("{} cannot be given back", list_text(versions)),
-         "the disk that holds the history may be failing: copy it, and export what is whole with "
-         "'bayswap history export'"});
+    report.damaged.push_back({Level::error,
+                              Code::damaged,
+                              versions.empty()
+                                  ? std::string("a content that no save needs any more is damaged")
+                                  : fmt::format("{} cannot be given back", list_text(versions)),
+                              {"the disk that holds the history may be failing: copy it, and "
+                               "export what is whole with '",
+                               Remedy::export_history, "'"}});
   }
   return report;
 }
@@ -104,7 +106,7 @@ Result<std::vector<Path>> export_history(Session& session, const std::string& sa
                                          const Path& folder) {
   Storage& storage = *session.storage;
   if (!is_missing(storage, folder))
-    return fail(Trouble::stopped, "name-taken",
+    return fail(Trouble::stopped, Code::name_taken,
                 fmt::format("{}: is there already", safe_text(folder.string())),
                 "name a folder that does not exist yet");
   auto history = history_to_show(*session.storage, session.history_file());
@@ -128,7 +130,8 @@ Result<std::vector<Path>> export_history(Session& session, const std::string& sa
         const auto made = storage.create_from(
             file, version.mode & 0666U,
             [&](const ByteSink& sink) { return history->content_to(*version.digest, sink); });
-        if (!made && made.error().code == "history-failed") continue;  // damaged; the rest is not
+        if (!made && made.error().code == Code::history_failed)
+          continue;  // damaged; the rest is not
         if (!made) return tl::unexpected(made.error());
         (void)storage.set_modified(file, version.modified_ns);
         written.push_back(file);

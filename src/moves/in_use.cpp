@@ -6,8 +6,8 @@
 #include <thread>
 
 #include "core/bytes/text.h"
-#include "moves/mover.h"
 #include "files/clock.h"
+#include "moves/mover.h"
 
 namespace bayswap {
 
@@ -22,10 +22,11 @@ std::optional<Finding> in_use(Storage& storage, const Path& path, int wait_secon
   }
   if (writer.empty()) return std::nullopt;
   return Finding{
-      Level::error, "in-use",
+      Level::error,
+      Code::in_use,
       fmt::format("{}: is held open for writing by {}", safe_text(path.string()), writer),
-      "close that program first, or it will write its own progress over this one; 'bayswap "
-      "carry --wait SECONDS' waits for it"};
+      {"close that program first, or it will write its own progress over this one; '",
+       Remedy::wait_for_program, "' waits for it"}};
 }
 
 std::optional<Finding> changed_just_now(Storage& storage, const Path& path, std::int64_t own_ns,
@@ -43,11 +44,12 @@ std::optional<Finding> changed_just_now(Storage& storage, const Path& path, std:
     if (age < 0 || age >= kQuiet || born == 0 || info->modified_ns < born + kMade)
       return std::nullopt;
     if (Clock::now() >= end)
-      return Finding{Level::error, "in-use",
-                     fmt::format("{}: was changed {:.1f} seconds ago; a program may be writing it",
-                                 safe_text(path.string()), static_cast<double>(age) / 1e9),
-                     "wait until it is done: 'bayswap carry --wait SECONDS' waits for two quiet "
-                     "seconds"};
+      return Finding{
+          Level::error,
+          Code::in_use,
+          fmt::format("{}: was changed {:.1f} seconds ago; a program may be writing it",
+                      safe_text(path.string()), static_cast<double>(age) / 1e9),
+          {"wait until it is done: '", Remedy::wait_for_program, "' waits for two quiet seconds"}};
     std::this_thread::sleep_for(kBetweenLooks);
   }
 }

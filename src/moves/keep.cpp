@@ -4,20 +4,19 @@
 #include <algorithm>
 #include <set>
 
-#include "places/rom_index.h"
-#include "places/walk.h"
 #include "bayswap/naming.h"
 #include "bayswap/versions.h"
 #include "core/bytes/text.h"
-#include "places/find_folders.h"
-#include "history/write_behind.h"
-#include "moves/mover.h"
-#include "moves/waiting.h"
 #include "core/naming/tags.h"
 #include "files/atomic_write.h"
 #include "files/clock.h"
 #include "history/pack_ahead.h"
 #include "history/timeline.h"
+#include "moves/mover.h"
+#include "moves/waiting.h"
+#include "places/find_folders.h"
+#include "places/rom_index.h"
+#include "places/walk.h"
 
 namespace bayswap {
 namespace {
@@ -69,7 +68,6 @@ class Keeper {
   }
 
   Result<KeepReport> keep(const std::string& reason) {
-    const WriteBehind behind(session_.history_file());
     auto transaction = Transaction::begin(history_.database());
     if (!transaction) return tl::unexpected(transaction.error());
     std::int64_t command = 0;
@@ -239,12 +237,12 @@ Result<KeepReport> keep(Session& session, const KeepRequest& request) {
   if (auto known = keeper.recall(); !known) return tl::unexpected(known.error());
   for (const std::string& place : request.places)
     if (auto found = keeper.find(place); !found) {
-      if (found.error().code != "missing" || place.find('/') != std::string::npos)
+      if (found.error().code != Code::missing || place.find('/') != std::string::npos)
         return tl::unexpected(found.error());
       return fail(
-          Trouble::input, "missing",
+          Trouble::input, Code::missing,
           fmt::format("{}: there is no such file, and no bay of that name", safe_text(place)),
-          "'bayswap bay list' shows the bays");
+          {"'", Remedy::list_bays, "' shows the bays"});
     }
   return keeper.keep(request.reason);
 }

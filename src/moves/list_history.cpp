@@ -8,8 +8,8 @@
 #include "core/bytes/fill.h"
 #include "core/bytes/text.h"
 #include "moves/mover.h"
-#include "moves/waiting.h"
 #include "moves/past_saves.h"
+#include "moves/waiting.h"
 
 namespace bayswap {
 namespace {
@@ -188,8 +188,8 @@ Result<std::vector<SaveHistory>> list_history(Session& session, const HistoryReq
   std::vector<SaveHistory> saves;
   if (is_missing(*session.storage, session.history_file())) {
     if (request.save.empty()) return saves;
-    return fail(Trouble::stopped, "no-match", "there is no history yet",
-                "'bayswap keep PATH' begins one; every carry adds to it");
+    return fail(Trouble::stopped, Code::no_match, "there is no history yet",
+                {"'", Remedy::keep, "' begins one; every carry adds to it"});
   }
   // Opened to write: an older history is brought forward, and an interrupted move settled.
   auto history = history_to_show(*session.storage, session.history_file());

@@ -5,12 +5,12 @@
 #include <algorithm>
 #include <set>
 
-#include "places/walk.h"
 #include "core/bytes/fill.h"
 #include "core/bytes/text.h"
-#include "moves/in_use.h"
 #include "files/atomic_write.h"
 #include "files/clock.h"
+#include "moves/in_use.h"
+#include "places/walk.h"
 
 namespace bayswap {
 namespace {
@@ -26,7 +26,7 @@ bool same_stamp(const FileInfo& a, const FileInfo& b) {
 }
 
 Error others_wrote(const Path& path) {
-  return {Trouble::stopped, "in-use",
+  return {Trouble::stopped, Code::in_use,
           fmt::format("{}: another program wrote there meanwhile; its progress was left in place",
                       safe_text(path.string())),
           "close that program. History holds what it wrote and what was there before; nothing is "
@@ -41,10 +41,10 @@ std::string tag_of(const MoveRecord& move) {
 
 Result<FileVersion> version_at(Storage& storage, const Path& path) {
   const auto info = storage.info(path);
-  if (!info && info.error().code == "missing") return FileVersion{};
+  if (!info && info.error().code == Code::missing) return FileVersion{};
   if (!info) return tl::unexpected(info.error());
   if (info->type != FileType::file)
-    return fail(Trouble::stopped, "link",
+    return fail(Trouble::stopped, Code::link,
                 fmt::format("{}: is {} where a file was expected", safe_text(path.string()),
                             info->type == FileType::link ? "a link" : "a folder or device"),
                 "Bay Swap does not write through links; put a plain file there");
@@ -80,7 +80,8 @@ Result<FileVersion> Mover::version_before(const FileChange& change) {
 // Of a file that the plan has read, its bytes; comparing them is cheaper than hashing them.
 Result<FileVersion> Mover::version_seen(const FileChange& change) {
   const auto info = storage_.info(change.path);
-  if (!info && info.error().code == "missing") return tl::unexpected(place_changed(change.path));
+  if (!info && info.error().code == Code::missing)
+    return tl::unexpected(place_changed(change.path));
   if (!info) return tl::unexpected(info.error());
   if (info->type != FileType::file) return version_at(storage_, change.path);
   const auto there = storage_.view(change.path, kSaveLimit);
@@ -96,7 +97,7 @@ Result<void> Mover::check_free(const std::vector<FileChange>& changes) {
       for (const FileChange& change : changes)
         if (lies_in(path, change.path) || lies_in(change.path, path))
           return fail(
-              Trouble::stopped, "in-use",
+              Trouble::stopped, Code::in_use,
               fmt::format("{}: the move {}, which was cut off, is not settled here yet: {}",
                           safe_text(change.path.string()), move_name(wait.id), wait.reason.text),
               wait.reason.hint);
@@ -191,7 +192,7 @@ Result<void> Mover::change_file(MoveRecord& move, const FileChange& change, std:
   if (is_missing(storage_, unit.place) != !change.before)
     return tl::unexpected(place_changed(change.path));
   if (auto swapped = swap_names(unit); !swapped) {
-    if (swapped.error().code == "exists") return tl::unexpected(place_changed(change.path));
+    if (swapped.error().code == Code::exists) return tl::unexpected(place_changed(change.path));
     return swapped;
   }
   // The last look: what waits now is what the plan saw, or whoever wrote gets it back.
@@ -268,7 +269,7 @@ Result<void> Mover::change_folder(MoveRecord& move, const std::vector<FileChange
   if (is_missing(storage_, swap.folder) != move.makes_folder)
     return tl::unexpected(place_changed(swap.folder));
   if (auto swapped = swap_names(unit); !swapped) {
-    if (swapped.error().code == "exists") return tl::unexpected(place_changed(swap.folder));
+    if (swapped.error().code == Code::exists) return tl::unexpected(place_changed(swap.folder));
     return swapped;
   }
   if (move.makes_folder) return {};
@@ -294,7 +295,7 @@ Result<void> Mover::read_back(const MoveRecord& move, const std::vector<FileChan
   for (std::size_t i = 0; i < changes.size(); ++i) {
     const Path& path = changes[i].path;
     const auto there = version_at(storage_, path);
-    if (!there && there.error().code != "link") return tl::unexpected(there.error());
+    if (!there && there.error().code != Code::link) return tl::unexpected(there.error());
     if (there && there->digest == move.steps[i].after.digest) continue;
     // Ours, and reading differently: the medium fails. Else somebody wrote.
     const auto info = storage_.info(path);
@@ -348,7 +349,7 @@ Result<MoveRecord> Mover::apply(MoveRecord move, const std::vector<FileChange>& 
     const bool forced = !met_others_ && outcome.error().trouble == Trouble::read_back;
     // When putting back fails too, the journal stays open and the next run tries again.
     if (roll_back(move, done, forced)) (void)history_.mark(move.id, MoveState::rolled_back);
-    if (met_others_ && outcome.error().code != "in-use")
+    if (met_others_ && outcome.error().code != Code::in_use)
       outcome = tl::unexpected(others_wrote(changes.front().path));
     return tl::unexpected(outcome.error());
   }

@@ -30,9 +30,9 @@ class PackagePlacer {
 
   Result<std::optional<Placement>> place() {
     if (source_.save.part("package") == nullptr)
-      return stop("no-match", "one file of a package has no place of its own in a bay",
-                  "carry the whole package, or put the file into one that is there: bayswap card "
-                  "put PACKAGE FILE");
+      return stop(Code::no_match, "one file of a package has no place of its own in a bay",
+                  {"carry the whole package, or put the file into one that is there: ",
+                   HintPiece{Remedy::put_on_card, "PACKAGE FILE"}});
     std::string why;
     for (const Shelf& shelf : bay_.shelves) {
       const Layout* layout = shelf.layout.empty() ? nullptr : layouts().find(shelf.layout.front());
@@ -55,17 +55,16 @@ class PackagePlacer {
       }
       why = built.error().text;
     }
-    return stop("no-match",
+    return stop(Code::no_match,
                 why.empty() ? fmt::format("bay {} has no shelf for {} packages", bay_.name,
                                           to_string(source_.save.system))
                             : fmt::format("bay {}: {}", bay_.name, why),
-                fmt::format("start a game there once so that a package exists, then: bayswap bay "
-                            "learn {} FOLDER",
-                            bay_.name));
+                {"start a game there once so that a package exists, then: ",
+                 HintPiece{Remedy::learn_bay, bay_.name}});
   }
 
  private:
-  std::optional<Placement> stop(const char* code, std::string text, std::string hint) {
+  std::optional<Placement> stop(Code code, std::string text, Hint hint) {
     (void)checks_.add({Level::error, code, std::move(text), std::move(hint)});
     return std::nullopt;
   }
@@ -92,7 +91,7 @@ class PackagePlacer {
     if (!request_.code.empty()) {
       const auto id = parse_title_id(request_.code, "00000000");
       if (!id) {
-        (void)checks_.add({Level::error, "no-match",
+        (void)checks_.add({Level::error, Code::no_match,
                            fmt::format("'{}' is no title id", safe_text(request_.code)),
                            "give 8 or 16 hex digits"});
         return false;
@@ -102,7 +101,8 @@ class PackagePlacer {
       return !checks_.stopped();
     }
     if (has_title(game.title_id)) return true;
-    const CatalogGame* known = context_.session.catalog.find_code(source_.save.system, game.title_id);
+    const CatalogGame* known =
+        context_.session.catalog.find_code(source_.save.system, game.title_id);
     if (known == nullptr) return true;
     for (const auto& [region, id] : known->title_ids) {
       if (id == game.title_id || !has_title(id)) continue;
@@ -113,12 +113,12 @@ class PackagePlacer {
   }
 
   static Finding differs(const std::string& own, const std::string& there) {
-    return {Level::error, "region-differs",
+    return {Level::error,
+            Code::region_differs,
             fmt::format("the package belongs to title {}, and there the game is {}", own.substr(8),
                         there.substr(8)),
-            fmt::format("a game does not see another title's package; to put it there all the "
-                        "same: --accept region-differs --code {}",
-                        there.substr(8))};
+            {"a game does not see another title's package; to put it there all the same: ",
+             accept_remedy(Code::region_differs), " ", HintPiece{Remedy::code, there.substr(8)}}};
   }
 
   [[nodiscard]] Fields fields_of(const Game& game) const {
@@ -134,12 +134,12 @@ class PackagePlacer {
 
   Result<std::optional<Placement>> place_at(const Path& path, const CardLayout& layout,
                                             FileNames names, const Game& game) {
-    auto unit = place_whole_file(context_, source_, line_, path, names,
-                                 source_.save.part("package")->data);
+    auto unit =
+        place_whole_file(context_, source_, line_, path, names, source_.save.part("package")->data);
     if (!unit) return tl::unexpected(unit.error());
     unit->line.to_layout = layout.info().id;
     if (game.profile != source_.save.game.profile && !source_.save.game.profile.empty())
-      checks_.note({Level::note, "profile",
+      checks_.note({Level::note, Code::profile,
                     fmt::format("inside, the package still names profile {}: its signature covers "
                                 "that, so it moves unchanged",
                                 source_.save.game.profile),

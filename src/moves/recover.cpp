@@ -5,8 +5,8 @@
 #include <algorithm>
 
 #include "core/bytes/text.h"
-#include "moves/mover.h"
 #include "files/atomic_write.h"
+#include "moves/mover.h"
 
 namespace bayswap {
 namespace {
@@ -37,7 +37,7 @@ bool has_anything(Storage& storage, const Path& place) {
 }
 
 Error not_there(const Path& place) {
-  return {Trouble::place, "place-failed",
+  return {Trouble::place, Code::place_failed,
           fmt::format("{}: is not there, or it is an empty mount point", safe_text(place.string())),
           "plug in or mount the place, and try again"};
 }
@@ -103,7 +103,7 @@ Result<void> Mover::swap_names(const Unit& unit) {
 Result<Mover::Holds> Mover::holds(const Unit& unit, const Path& root) {
   if (unit.folder) {
     const auto info = storage_.info(root);
-    if (!info && info.error().code == "missing") return Holds::nothing;
+    if (!info && info.error().code == Code::missing) return Holds::nothing;
     if (!info) return tl::unexpected(info.error());
     if (info->type != FileType::folder) return Holds::neither;
   }
@@ -113,7 +113,7 @@ Result<Mover::Holds> Mover::holds(const Unit& unit, const Path& root) {
   for (const Step* step : unit.steps) {
     const Path path = unit.folder ? root / Path(step->path).lexically_relative(unit.place) : root;
     const auto there = version_at(storage_, path);
-    if (!there && there.error().code == "link") return Holds::neither;
+    if (!there && there.error().code == Code::link) return Holds::neither;
     if (!there) return tl::unexpected(there.error());
     any = any || there->digest;
     before = before && there->digest == step->before.digest;
@@ -127,7 +127,7 @@ Result<void> Mover::clear_asides(const Unit& unit, Door& door) {
   bool any = false;
   for (const Path& aside : {unit.aside, unit.old_aside}) {
     const auto info = storage_.info(aside);
-    if (!info && info.error().code == "missing") continue;
+    if (!info && info.error().code == Code::missing) continue;
     if (!info) return tl::unexpected(info.error());
     door.call(aside, unit.place);
     auto gone = info->type == FileType::folder ? door.take_out_tree(aside) : door.take_out(aside);
@@ -160,7 +160,8 @@ Result<void> Mover::put_back_lost(const MoveRecord& move, const Unit& unit) {
   return {};
 }
 
-Result<void> Mover::finish_unit(const MoveRecord& move, const Unit& unit, bool forward, Door& door) {
+Result<void> Mover::finish_unit(const MoveRecord& move, const Unit& unit, bool forward,
+                                Door& door) {
   // Between the two renames of a system that can't swap in one step.
   if (!is_missing(storage_, unit.old_aside)) {
     const Path* free = is_missing(storage_, unit.place)   ? &unit.place

@@ -5,16 +5,16 @@
 #include <algorithm>
 #include <system_error>
 
+#include "core/bytes/hash.h"
 #include "core/bytes/text.h"
-#include "reading/open_card.h"
 #include "core/layouts/cartridge/chips.h"
-#include "places/inspect.h"
+#include "files/atomic_write.h"
 #include "moves/outputs.h"
-#include "reading/part_layouts.h"
 #include "moves/reshape_card.h"
 #include "moves/reshape_state.h"
-#include "files/atomic_write.h"
-#include "core/bytes/hash.h"
+#include "places/inspect.h"
+#include "reading/open_card.h"
+#include "reading/part_layouts.h"
 
 namespace bayswap {
 namespace {
@@ -60,10 +60,11 @@ Result<void> choose_guess(Inspection& found, const std::vector<const Layout*>& t
     differ = differ || guess.layout->info().parts != parts;
   }
   if (!differ) return {};
-  return fail(Trouble::stopped, "many-match",
+  return fail(Trouble::stopped, Code::many_match,
               fmt::format("{}: {} bytes can be {}", shown(found.path), grouped(found.info.size),
                           list_text(ids)),
-              "say which it is with --is LAYOUT, or name the game's ROM with --rom FILE");
+              {"say which it is with ", Remedy::layout_of_input, ", or name the game's ROM with ",
+               Remedy::rom});
 }
 
 Result<Input> read_input(Session& session, RomFolders& folders, const Path& path,
@@ -89,8 +90,9 @@ Result<Input> read_input(Session& session, RomFolders& folders, const Path& path
   }
   if (found->guesses.empty()) {
     const Finding why = judge_unknown(*found).front();
-    return fail(Trouble::input, why.code, fmt::format("{}: {}", shown(path), why.text),
-                why.hint.empty() ? "say what it is with --is LAYOUT" : why.hint);
+    return fail(
+        Trouble::input, why.code, fmt::format("{}: {}", shown(path), why.text),
+        why.hint.empty() ? Hint{"say what it is with ", Remedy::layout_of_input} : why.hint);
   }
   if (is.empty())
     if (auto chosen = choose_guess(*found, targets); !chosen) return tl::unexpected(chosen.error());
@@ -104,16 +106,17 @@ Result<Input> read_input(Session& session, RomFolders& folders, const Path& path
     return tl::unexpected(error);
   }
   if (content->saves.empty())
-    return fail(Trouble::input, "no-match", fmt::format("{}: holds no save", shown(path)));
+    return fail(Trouble::input, Code::no_match, fmt::format("{}: holds no save", shown(path)));
   input.save = std::move(content->saves.front());
   input.findings = std::move(content->findings);
   if (!content->trailer.empty())
     input.findings.push_back(dropped_surroundings(content->trailer.size()));
   if (is.empty() && found->guesses.front().confidence != Confidence::certain)
-    input.findings.push_back({Level::note, "assumed",
+    input.findings.push_back({Level::note,
+                              Code::assumed,
                               fmt::format("{}: taken for {} ({})", shown(path),
                                           input.layout->info().id, found->guesses.front().reason),
-                              "say otherwise with --is LAYOUT"});
+                              {"say otherwise with ", Remedy::layout_of_input}});
   return input;
 }
 
@@ -137,7 +140,7 @@ Result<void> join(Save& joined, Save more, const Path& file, bool several) {
     return {};
   }
   if (more.system != joined.system)
-    return fail(Trouble::stopped, "other-game",
+    return fail(Trouble::stopped, Code::other_game,
                 fmt::format("{}: is a {} save, the first input is a {} save", shown(file),
                             to_string(more.system), to_string(joined.system)),
                 "join files of one game only");
@@ -145,7 +148,7 @@ Result<void> join(Save& joined, Save more, const Path& file, bool several) {
     part.name = slot_for(joined, part, file);
     Part* there = joined.part(part.name);
     if (there != nullptr && !there->blank && !part.blank)
-      return fail(Trouble::stopped, "name-taken",
+      return fail(Trouble::stopped, Code::name_taken,
                   fmt::format("{}: its {} is in another input already", shown(file), part.name),
                   "give each chip once");
     if (there != nullptr) {
@@ -193,10 +196,10 @@ Result<const Layout*> mould_layout(Session& session, RomFolders& folders, const 
   for (const Guess& guess : found->guesses)
     for (const std::string& part : guess.layout->info().parts)
       if (save.part(part) != nullptr) return guess.layout;
-  return fail(Trouble::stopped, "mould-differs",
+  return fail(Trouble::stopped, Code::mould_differs,
               fmt::format("{}: is no {} save that holds the same chip", shown(*request.like),
                           to_string(save.system)),
-              "name a file of the destination, or use --as LAYOUT");
+              {"name a file of the destination, or use ", Remedy::layout_of_output});
 }
 
 class Outputs {
@@ -231,7 +234,7 @@ class Outputs {
   Result<void> write(const Layout& layout, const Save& save, const Path& path,
                      std::optional<ByteView> mould) {
     if (save.parts.empty())
-      return fail(Trouble::stopped, "no-match",
+      return fail(Trouble::stopped, Code::no_match,
                   fmt::format("the save has nothing that {} could hold", layout.info().id),
                   fmt::format("it is a {} save with {}", to_string(save_.system), part_names()));
     auto written = imitate(layout, {std::span(&save, 1), mould, hints_});
@@ -269,10 +272,11 @@ Result<void> plan_outputs(Session& session, RomFolders& folders, Save& save,
       if (!part.blank && part.name != "clock")
         if (auto added = outputs.add_part(part, part_path(part.name)); !added) return added;
     if (outputs.files.empty())
-      return fail(Trouble::stopped, "blank-source",
-                  fmt::format("{}: every part is blank, there is nothing to write",
-                              shown(request.inputs.front())),
-                  "name the wanted layout with --as to write blank chips");
+      return fail(
+          Trouble::stopped, Code::blank_source,
+          fmt::format("{}: every part is blank, there is nothing to write",
+                      shown(request.inputs.front())),
+          {"name the wanted layout with ", Remedy::layout_of_output, " to write blank chips"});
     return {};
   }
   if (request.like) {
@@ -305,22 +309,23 @@ Result<void> plan_outputs(Session& session, RomFolders& folders, Save& save,
 }
 
 Result<void> check_request(const ReshapeRequest& request) {
-  const auto wrong = [](std::string text, std::string hint) {
-    return fail(Trouble::usage, "usage", std::move(text), std::move(hint));
+  const auto wrong = [](const std::string& text, const Hint& hint) {
+    return fail(Trouble::usage, Code::usage, text, hint);
   };
-  if (request.inputs.empty())
-    return wrong("no input file is named", "bayswap reshape IN --as LAYOUT -o OUT");
-  if (request.out.empty()) return wrong("no output is named", "add -o OUT");
+  if (request.inputs.empty()) return wrong("no input file is named", {Remedy::convert});
+  if (request.out.empty()) return wrong("no output is named", "name a file or folder to write to");
   const int ways = (request.as.empty() ? 0 : 1) + (request.split ? 1 : 0);
   if (ways == 0 && !request.like && request.code.empty())
-    return wrong("the wanted form is not said", "add --as LAYOUT, --like FILE or --split");
+    return wrong("the wanted form is not said", {"add ", Remedy::layout_of_output, ", ",
+                                                 Remedy::older_save, " or ", Remedy::each_part});
   if (ways == 2 || (request.split && request.like))
-    return wrong("--split goes with neither --as nor --like", "choose one of them");
+    return wrong("a file for each part, and another wanted form, are both asked for",
+                 "choose one of them");
   if (request.like && request.as.size() > 1)
-    return wrong("--like imitates one file, so it goes with one layout", "name one layout");
+    return wrong("one file is imitated, and several layouts are asked for", "name one layout");
   if (request.is.size() > 1 && request.is.size() != request.inputs.size())
     return wrong(
-        fmt::format("--is stands {} times for {} inputs", request.is.size(), request.inputs.size()),
+        fmt::format("{} layouts are named for {} inputs", request.is.size(), request.inputs.size()),
         "say it once for all, or once for each");
   return {};
 }
@@ -339,7 +344,7 @@ Result<Reshaped> reshape(Session& session, const ReshapeRequest& request) {
   if (*of_card) return std::move(**of_card);
   if (!request.code.empty())
     return fail(
-        Trouble::stopped, "no-match",
+        Trouble::stopped, Code::no_match,
         fmt::format("{}: carries no label that could be changed", shown(request.inputs.front())),
         "only saves of memory cards bear the code of their game");
   RomFolders folders(session);
@@ -363,7 +368,7 @@ Result<Reshaped> reshape(Session& session, const ReshapeRequest& request) {
   outputs.judge_losses();
   result.losses = outputs.losses;
   result.findings.insert(result.findings.end(), outputs.notes.begin(), outputs.notes.end());
-  if (!result.losses.empty() && !request.accept.contains("loses-parts")) {
+  if (!result.losses.empty() && !request.accept.contains(Code::loses_parts)) {
     const Finding& first = result.losses.front();
     result.stopped = Error{Trouble::stopped, first.code, first.text, first.hint};
     return result;

@@ -6,12 +6,12 @@
 
 #include "bayswap/card_file.h"
 #include "bayswap/folder.h"
+#include "core/bytes/hash.h"
 #include "core/bytes/text.h"
+#include "files/atomic_write.h"
+#include "moves/outputs.h"
 #include "reading/card_saves.h"
 #include "reading/open_card.h"
-#include "moves/outputs.h"
-#include "files/atomic_write.h"
-#include "core/bytes/hash.h"
 
 namespace bayswap {
 namespace {
@@ -59,7 +59,7 @@ std::string siblings_text(const Catalog& catalog, const Save& save) {
 
 Finding label_warning(const Catalog& catalog, const Save& before, const Save& after) {
   const std::string known = siblings_text(catalog, before);
-  return {Level::warn, "relabelled",
+  return {Level::warn, Code::relabelled,
           fmt::format("the save is now labelled {}; only its label changed, so the game itself may "
                       "still refuse or misread it",
                       after.game.serial.empty() ? after.game.code : after.game.serial),
@@ -132,7 +132,7 @@ Result<std::optional<Reshaped>> reshape_card(Session& session, const ReshapeRequ
   result.findings = std::move(input->findings);
   if (!request.code.empty()) {
     if (input->saves.size() != 1)
-      return fail(Trouble::stopped, "many-match",
+      return fail(Trouble::stopped, Code::many_match,
                   fmt::format("{} saves are there; a label is for one", input->saves.size()),
                   "name it as CARD:NAME");
     auto labelled = relabelled(input->saves.front(), request.code);
@@ -145,10 +145,10 @@ Result<std::optional<Reshaped>> reshape_card(Session& session, const ReshapeRequ
   SaveFiles files;
   if (as_folder(*target) != nullptr) {
     if (input->saves.size() != 1)
-      return fail(Trouble::stopped, "many-match",
+      return fail(Trouble::stopped, Code::many_match,
                   fmt::format("{} saves are there, and {} is for one", input->saves.size(),
                               (*target)->info().id),
-                  "name one as CARD:NAME, or copy all out with 'bayswap card take'");
+                  {"name one as CARD:NAME, or copy all out with '", Remedy::take_from_card, "'"});
     auto planned = plan_save(**target, input->saves.front(), request.out);
     if (!planned) return tl::unexpected(planned.error());
     files = std::move(*planned);
@@ -174,7 +174,7 @@ Result<std::optional<Reshaped>> reshape_card(Session& session, const ReshapeRequ
       files.files.emplace_back(request.out.string() + (*target)->info().second_file,
                                std::move(written->second_file));
   }
-  if (!result.losses.empty() && !request.accept.contains("loses-parts")) {
+  if (!result.losses.empty() && !request.accept.contains(Code::loses_parts)) {
     const Finding& first = result.losses.front();
     result.stopped = Error{Trouble::stopped, first.code, first.text, first.hint};
     return std::optional<Reshaped>(std::move(result));

@@ -6,12 +6,12 @@
 
 #include "bayswap/state.h"
 #include "core/bytes/fill.h"
+#include "core/bytes/hash.h"
 #include "core/bytes/text.h"
-#include "places/inspect.h"
-#include "moves/outputs.h"
 #include "core/packing/packing.h"
 #include "files/atomic_write.h"
-#include "core/bytes/hash.h"
+#include "moves/outputs.h"
+#include "places/inspect.h"
 
 namespace bayswap {
 namespace {
@@ -32,14 +32,17 @@ bool imitates_a_state(Storage& storage, const ReshapeRequest& request) {
 Findings losses_of(const Unpacked& content, std::size_t file_size) {
   Findings losses;
   if (content.used < file_size)
-    losses.push_back({Level::error, "loses-parts",
-                      fmt::format("{} bytes stand behind the compressed state",
-                                  grouped(file_size - content.used)),
-                      "keep the original; to leave them out: --accept loses-parts"});
+    losses.push_back(
+        {Level::error,
+         Code::loses_parts,
+         fmt::format("{} bytes stand behind the compressed state",
+                     grouped(file_size - content.used)),
+         {"keep the original; to leave them out: ", accept_remedy(Code::loses_parts)}});
   if (!content.picture.empty())
-    losses.push_back({Level::error, "loses-parts",
+    losses.push_back({Level::error,
+                      Code::loses_parts,
                       "a picture of the screen lies beside the state in the zip",
-                      "keep the original; to leave it out: --accept loses-parts"});
+                      {"keep the original; to leave it out: ", accept_remedy(Code::loses_parts)}});
   return losses;
 }
 
@@ -50,8 +53,8 @@ Result<std::optional<Reshaped>> reshape_state(Session& session, const ReshapeReq
   if (!names_a_form(request.as) && !names_a_form(request.is) && !imitates_a_state(storage, request))
     return std::optional<Reshaped>{};
   if (request.inputs.size() != 1 || request.as.size() > 1 || request.split || !request.code.empty())
-    return fail(Trouble::usage, "usage", "a state goes alone, into one form",
-                "bayswap reshape STATE --as state-gzip -o OUT");
+    return fail(Trouble::usage, Code::usage, "a state goes alone, into one form",
+                {Remedy::pack_state});
   const Path& path = request.inputs.front();
   const auto file = storage.view(path, kSaveLimit);
   if (!file) return tl::unexpected(file.error());
@@ -67,10 +70,10 @@ Result<std::optional<Reshaped>> reshape_state(Session& session, const ReshapeReq
   if (!request.as.empty()) {
     const auto form = parse_state_form(request.as.front());
     if (!form)
-      return fail(Trouble::stopped, "state-not-save",
+      return fail(Trouble::stopped, Code::state_not_save,
                   fmt::format("{}: a state cannot become {}", safe_text(path.string()),
                               safe_text(request.as.front())),
-                  "'bayswap state dig STATE --like OLDER -o OUT' looks for the save inside");
+                  {"'", HintPiece{Remedy::dig_state, "STATE"}, "' looks for the save inside"});
     to = *form;
   }
   auto content = unpack(file->bytes(), from, kMostUnpacked, AtLimit::fail, path.string());
@@ -79,10 +82,10 @@ Result<std::optional<Reshaped>> reshape_state(Session& session, const ReshapeReq
   const bool as_it_is = from == to && !mould;
   if (!as_it_is) result.losses = losses_of(*content, file->bytes().size());
   if (as_it_is)
-    result.findings.push_back({Level::note, "same-form",
+    result.findings.push_back({Level::note, Code::same_form,
                                fmt::format("it is in the form state-{} already", to_string(to)),
                                ""});
-  if (!result.losses.empty() && !request.accept.contains("loses-parts")) {
+  if (!result.losses.empty() && !request.accept.contains(Code::loses_parts)) {
     const Finding& first = result.losses.front();
     result.stopped = Error{Trouble::stopped, first.code, first.text, first.hint};
     return std::optional<Reshaped>(std::move(result));
@@ -94,7 +97,7 @@ Result<std::optional<Reshaped>> reshape_state(Session& session, const ReshapeReq
   if (!packed) return tl::unexpected(packed.error());
   const auto back = unpack(*packed, to, kMostUnpacked, AtLimit::fail, request.out.string());
   if (!back || !same_bytes(back->bytes, content->bytes))
-    return fail(Trouble::read_back, "read-back",
+    return fail(Trouble::read_back, Code::read_back,
                 fmt::format("{}: what was packed unpacks to something else",
                             safe_text(request.out.string())),
                 "nothing was written; please report this with the file");

@@ -5,10 +5,10 @@
 
 #include "bayswap/versions.h"
 #include "core/bytes/text.h"
-#include "moves/mover.h"
-#include "moves/waiting.h"
 #include "files/atomic_write.h"
+#include "moves/mover.h"
 #include "moves/past_saves.h"
+#include "moves/waiting.h"
 
 namespace bayswap {
 namespace {
@@ -27,10 +27,11 @@ Result<Chosen> state_named(const std::vector<Timeline>& timelines, const std::st
   std::vector<std::string> ids;
   if (timelines.size() == 1)
     for (const PastState& state : timelines.front().states) ids.push_back(state.id);
-  return fail(Trouble::stopped, "no-match",
+  return fail(Trouble::stopped, Code::no_match,
               fmt::format("'{}' has no version {}", safe_text(save), safe_text(id)),
-              ids.empty() ? fmt::format("see its versions: bayswap history \"{}\"", safe_text(save))
-                          : fmt::format("its versions are {}", list_text(ids)));
+              ids.empty()
+                  ? Hint{"see its versions: ", HintPiece{Remedy::show_history, safe_text(save)}}
+                  : Hint(fmt::format("its versions are {}", list_text(ids))));
 }
 
 Result<std::vector<FileChange>> changes_to(Storage& storage, const History& history,
@@ -46,9 +47,10 @@ Result<std::vector<FileChange>> changes_to(Storage& storage, const History& hist
     if (version.digest) {
       if (!history.size_of(*version.digest))
         return fail(
-            Trouble::stopped, "tidied-away",
+            Trouble::stopped, Code::tidied_away,
             fmt::format("{}: this version was tidied away from the history", safe_text(path)),
-            "'bayswap history SAVE' marks the versions that can be brought back");
+            {"'", HintPiece{Remedy::show_history, "SAVE"},
+             "' marks the versions that can be brought back"});
       change.kept = version.digest;
       change.mode = version.mode;
       change.modified_ns = version.modified_ns;
@@ -76,7 +78,7 @@ Result<std::optional<FolderSwap>> swap_for(Session& session, const Path& root,
   swap.folder = root;
   auto seen = files_seen(storage, root);
   // A folder with links in it is changed file by file.
-  if (!seen && seen.error().code == "link") return std::optional<FolderSwap>{};
+  if (!seen && seen.error().code == Code::link) return std::optional<FolderSwap>{};
   if (!seen) return tl::unexpected(seen.error());
   swap.seen = std::move(*seen);
   return std::optional<FolderSwap>(std::move(swap));
@@ -87,8 +89,8 @@ Result<std::optional<FolderSwap>> swap_for(Session& session, const Path& root,
 Result<CarryReport> restore(Session& session, const RestoreRequest& request) {
   Storage& storage = *session.storage;
   if (is_missing(storage, session.history_file()))
-    return fail(Trouble::stopped, "no-match", "there is no history yet",
-                "'bayswap keep PATH' begins one; every carry adds to it");
+    return fail(Trouble::stopped, Code::no_match, "there is no history yet",
+                {"'", Remedy::keep, "' begins one; every carry adds to it"});
   auto history = recovered_history(*session.storage, session.history_file());
   if (!history) return tl::unexpected(history.error());
   report_waiting(session, *history);
@@ -116,7 +118,7 @@ Result<CarryReport> restore(Session& session, const RestoreRequest& request) {
   line.status = request.plan ? MoveStatus::planned : MoveStatus::done;
   if (changes->empty())
     line.checks.push_back(
-        {Level::note, "already-there", "this version is there: nothing to do", ""});
+        {Level::note, Code::already_there, "this version is there: nothing to do", ""});
   if (!changes->empty() && !request.plan) {
     MoveRecord move;
     move.kind = "restore";

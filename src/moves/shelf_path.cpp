@@ -5,9 +5,9 @@
 #include <filesystem>
 #include <system_error>
 
-#include "places/file_names.h"
 #include "core/bytes/text.h"
 #include "moves/inside.h"
+#include "places/file_names.h"
 
 namespace bayswap {
 namespace {
@@ -28,11 +28,11 @@ Result<Path> shelf_path(const Bay& bay, const Shelf& shelf, const std::string& b
   const std::string name = shelf.names == FileNames::fat ? fat_path(built) : built;
   const Path path = resolved_folder(bay.place / name);
   if (!inside(bay.place, path) || !inside(bay.place, path / "file"))
-    return fail(Trouble::stopped, "link",
+    return fail(Trouble::stopped, Code::link,
                 fmt::format("{}: leads out of the bay through a link", safe_text(path.string())),
                 "Bay Swap does not write through links that leave a bay");
   if (name != built)
-    checks.note({Level::note, "renamed",
+    checks.note({Level::note, Code::renamed,
                  fmt::format("the file system there cannot hold the name {}: it goes as {}",
                              safe_text(built), safe_text(name)),
                  ""});

@@ -6,13 +6,13 @@
 #include <charconv>
 #include <set>
 
-#include "places/name_fields.h"
 #include "bayswap/naming.h"
 #include "bayswap/state.h"
 #include "core/bytes/text.h"
+#include "core/packing/packing.h"
 #include "moves/game_there.h"
 #include "moves/shelf_path.h"
-#include "core/packing/packing.h"
+#include "places/name_fields.h"
 
 namespace bayswap {
 namespace {
@@ -110,9 +110,8 @@ class StateShelf {
  private:
   // By the ROM that the name means; else all that the pattern says is as it would be written now.
   bool is_of(const Fields& fields, const GameThere& game) {
-    const auto roms =
-        roms_of_fields(*context_.session.storage, context_.there.roms_of(shelf_), shelf_.system,
-                       fields, context_.session.catalog);
+    const auto roms = roms_of_fields(*context_.session.storage, context_.there.roms_of(shelf_),
+                                     shelf_.system, fields, context_.session.catalog);
     if (const auto stem = fields.find("stem"); stem != fields.end() && !roms.empty())
       ++(roms.front()->stem == stem->second ? there_.by_rom : there_.by_others);
     if (game.rom && !roms.empty())
@@ -144,8 +143,10 @@ std::optional<std::string> wanted_slot(const StateShelf& shelf, const Source& so
   const std::string& text = request.slot.empty() ? source.slot : request.slot;
   if (text.empty()) return "0";
   if (const auto number = slot_number(text)) return std::to_string(*number);
-  (void)checks.add({Level::error, "no-match", fmt::format("'{}' is no slot", safe_text(text)),
-                    "write --slot with a number, or --slot free"});
+  (void)checks.add({Level::error,
+                    Code::no_match,
+                    fmt::format("'{}' is no slot", safe_text(text)),
+                    {"write ", Remedy::slot, " with a number, or ", Remedy::free_slot}});
   return std::nullopt;
 }
 
@@ -163,8 +164,8 @@ class StateTarget final : public Target {
     const auto game = find_game_there(context_, source, checks);
     if (!game) return std::optional<Placement>{};
     if (game->rom) line.game = game_of(*game->rom, context_.session.catalog);
-    auto bytes = context_.session.storage->read(source.files.front(),
-                                                context_.session.limits.largest_file);
+    auto bytes =
+        context_.session.storage->read(source.files.front(), context_.session.limits.largest_file);
     if (!bytes) return tl::unexpected(bytes.error());
     const auto maker = check_whole(source, *bytes, checks);
     if (!maker) return std::optional<Placement>{};
@@ -183,13 +184,13 @@ class StateTarget final : public Target {
                                                Checks& checks) {
     auto state = read_state(bytes, source.shown());
     if (!state) {
-      (void)checks.add({Level::error, "damaged", state.error().text, state.error().hint});
+      (void)checks.add({Level::error, Code::damaged, state.error().text, state.error().hint});
       return std::nullopt;
     }
     if (const Packing packing = packing_of(bytes); packing != Packing::plain)
       if (const auto whole = unpack(bytes, packing, kMostUnpacked, AtLimit::cut, source.shown());
           !whole)
-        (void)checks.add({Level::error, "damaged", whole.error().text, whole.error().hint});
+        (void)checks.add({Level::error, Code::damaged, whole.error().text, whole.error().hint});
     if (checks.stopped()) return std::nullopt;
     return std::move(state->maker);
   }
@@ -210,22 +211,24 @@ class StateTarget final : public Target {
   static void check_program(const StateShelf& shelf, const StateMaker& maker, Checks& checks) {
     if (shelf.empty())
       checks.note(
-          {Level::note, "program-unknown",
+          {Level::note, Code::program_unknown,
            "no state lies there yet, so whether the same program plays there cannot be told",
            "make one state there first to be sure"});
     else if (const SameProgram verdict = shelf.compare(maker); verdict == SameProgram::no)
-      (void)checks.add({Level::error, "other-program",
+      (void)checks.add({Level::error,
+                        Code::other_program,
                         fmt::format("the states there are another program's: they are {}; this "
                                     "one is {}",
                                     shelf.maker_there(), maker_text(maker)),
-                        "only the program that made a state can load it; save inside the game and "
-                        "carry that, or look for it with 'bayswap state dig'"});
+                        {"only the program that made a state can load it; save inside the game and "
+                         "carry that, or look for it with '",
+                         Remedy::dig_state, "'"}});
     else if (verdict == SameProgram::unknown)
-      checks.note({Level::note, "program-unknown",
+      checks.note({Level::note, Code::program_unknown,
                    "nothing speaks against the same program there, and nothing for it", ""});
     if (!shelf.names_known())
       (void)checks.add(
-          {Level::error, "no-match",
+          {Level::error, Code::no_match,
            "states there bear more than their ROMs' names, and none of this game shows "
            "what its name would be",
            "make one state of the game there first, so that its name can be imitated"});
@@ -237,15 +240,15 @@ class StateTarget final : public Target {
     const auto built = shelf.build(slot);
     if (!built) {
       (void)checks.add(
-          {Level::error, "no-match", built.error().text,
+          {Level::error, Code::no_match, built.error().text,
            "give the ROM there a name that can stand in a path, or change the pattern"});
       return std::optional<Placement>{};
     }
     const auto path = shelf_path(context_.bay(), shelf.shelf(), *built, checks);
     if (!path) return tl::unexpected(path.error());
     if (shelf.pattern().uses("slot")) line.slot = slot;
-    auto unit = place_whole_file(context_, source, line, *path, shelf.shelf().names,
-                                 std::move(bytes));
+    auto unit =
+        place_whole_file(context_, source, line, *path, shelf.shelf().names, std::move(bytes));
     if (!unit) return tl::unexpected(unit.error());
     Placement placement;
     placement.units.push_back(std::move(*unit));

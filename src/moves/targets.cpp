@@ -32,25 +32,27 @@ std::optional<Finding> newer_there(const ReplacedFile& replaced,
   if (history != nullptr && becomes) {
     const auto older = history->replaced_at(path);
     if (older && std::ranges::find(*older, *becomes) != older->end())
-      return Finding{Level::error, "newer-there",
+      return Finding{Level::error,
+                     Code::newer_there,
                      fmt::format("{}: history knows this save as an older version of what is there",
                                  safe_text(path)),
-                     "keep what is there, or go back with --accept newer-there"};
+                     {"keep what is there, or go back with ", accept_remedy(Code::newer_there)}};
   }
   std::int64_t made_ns = replaced.modified_ns;
   if (history != nullptr && becomes)
     if (const auto made = history->progress_time(path, replaced.now); made && *made)
       made_ns = **made;
   if (made_ns <= source.modified_ns + time_slack_ns(replaced.names)) return std::nullopt;
-  return Finding{Level::error, "newer-there",
+  return Finding{Level::error,
+                 Code::newer_there,
                  fmt::format("{}: is younger ({} UTC) than the save ({} UTC) and differs",
                              safe_text(path), utc_text(made_ns), utc_text(source.modified_ns)),
-                 "compare both with 'bayswap look'; replace it with --accept newer-there (the old "
-                 "one stays in history)"};
+                 {"compare both with '", Remedy::look, "'; replace it with ",
+                  accept_remedy(Code::newer_there), " (the old one stays in history)"}};
 }
 
 tl::unexpected<Error> reads_back_as_another(const Path& path) {
-  return fail(Trouble::read_back, "read-back",
+  return fail(Trouble::read_back, Code::read_back,
               fmt::format("{}: reads back as another save", safe_text(path.string())),
               "the old content is back; please report this with the file");
 }

@@ -2,9 +2,9 @@
 #include <fmt/core.h>
 
 #include "core/bytes/text.h"
-#include "moves/title_companions.h"
-#include "moves/inside.h"
 #include "files/version_digest.h"
+#include "moves/inside.h"
+#include "moves/title_companions.h"
 
 namespace bayswap {
 
@@ -24,7 +24,7 @@ Result<std::vector<CompanionFile>> make_companions(Session& session, const Bay& 
          companion.from.empty() && at != at.parent_path(); at = at.parent_path())
       if (!is_missing(*session.storage, at / relative)) companion.from = at / relative;
     if (companion.from.empty()) {
-      companion.note = {Level::warn, "companion-left",
+      companion.note = {Level::warn, Code::companion_left,
                         fmt::format("{} needs {}, which was not found beside the save",
                                     safe_text(known->title), safe_text(relative)),
                         "carry that file by hand if the game asks for it"};
@@ -37,10 +37,10 @@ Result<std::vector<CompanionFile>> make_companions(Session& session, const Bay& 
     if (!there) return tl::unexpected(there.error());
     const auto info = session.storage->info(companion.from);
     if (there->digest == version_digest(*ours)) {
-      companion.note = {Level::note, "already-there",
+      companion.note = {Level::note, Code::already_there,
                         fmt::format("{} is there already", safe_text(relative)), ""};
     } else if (there->digest && info && there->modified_ns > info->modified_ns) {
-      companion.note = {Level::warn, "companion-left",
+      companion.note = {Level::warn, Code::companion_left,
                         fmt::format("{} there is younger and was left as it is: other games use it "
                                     "too",
                                     safe_text(relative)),
@@ -51,7 +51,7 @@ Result<std::vector<CompanionFile>> make_companions(Session& session, const Bay& 
       change.content = *ours;
       change.before = there->digest;
       companion.change = std::move(change);
-      companion.note = {Level::note, "companion",
+      companion.note = {Level::note, Code::companion,
                         fmt::format("{} goes along: the game needs it", safe_text(relative)), ""};
     }
     companions.push_back(std::move(companion));

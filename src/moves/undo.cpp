@@ -5,10 +5,10 @@
 
 #include "bayswap/carry.h"
 #include "core/bytes/text.h"
-#include "moves/mover.h"
-#include "moves/waiting.h"
 #include "files/atomic_write.h"
 #include "files/clock.h"
+#include "moves/mover.h"
+#include "moves/waiting.h"
 
 namespace bayswap {
 namespace {
@@ -35,10 +35,11 @@ Result<std::vector<FileChange>> changes_back(Storage& storage, const History& hi
     change.before = there->digest;
     if (step.before.digest) {
       if (!history.size_of(*step.before.digest))
-        return fail(Trouble::stopped, "tidied-away",
-                    fmt::format("{}: the version that {} replaced was tidied away from the history",
-                                safe_text(step.path), move_name(move.id)),
-                    "nothing was changed; 'bayswap history' shows which versions are left");
+        return fail(
+            Trouble::stopped, Code::tidied_away,
+            fmt::format("{}: the version that {} replaced was tidied away from the history",
+                        safe_text(step.path), move_name(move.id)),
+            {"nothing was changed; '", Remedy::show_history, "' shows which versions are left"});
       change.kept = step.before.digest;
       change.mode = step.before.mode;
       change.modified_ns = step.before.modified_ns;
@@ -80,9 +81,10 @@ std::optional<Finding> changed_since(Storage& storage, const Step& step) {
   const auto there = version_at(storage, step.path);
   if (there && there->digest == step.after.digest) return std::nullopt;
   return Finding{
-      Level::error, "newer-there",
+      Level::error,
+      Code::newer_there,
       fmt::format("{}: changed since the move, and that progress would go", safe_text(step.path)),
-      "keep it, or let it go with --accept newer-there (it stays in history)"};
+      {"keep it, or let it go with ", accept_remedy(Code::newer_there), " (it stays in history)"}};
 }
 
 void restore_folders(Storage& storage, const MoveRecord& move,
@@ -97,34 +99,37 @@ Result<std::vector<MoveRecord>> wanted_moves(const History& history, const std::
   if (name.empty()) return history.last_command();
   const auto id = parse_move_name(name);
   if (!id)
-    return fail(Trouble::usage, "usage", fmt::format("'{}' is no name of a move", safe_text(name)),
-                "moves are named m1, m2 … as 'bayswap carry' prints them");
+    return fail(Trouble::usage, Code::usage,
+                fmt::format("'{}' is no name of a move", safe_text(name)),
+                {"moves are named m1, m2 … as '", Remedy::carry, "' prints them"});
   auto move = history.move(*id);
   if (!move) return tl::unexpected(move.error());
   if (move->state != MoveState::done)
-    return fail(Trouble::stopped, "no-match",
+    return fail(Trouble::stopped, Code::no_match,
                 fmt::format("the move {} does not stand: {}", name,
                             move->state == MoveState::undone ? "it was undone already"
                             : move->state == MoveState::kept ? "it only kept what was there"
                                                              : "it was never completed"),
-                "'bayswap undo' without a name takes back the last command");
+                {"'", Remedy::undo, "' without a name takes back the last command"});
   return std::vector<MoveRecord>{std::move(*move)};
 }
 
 // A move that can't be settled ends as things are when the user says so. False when no such move
 // waits.
 Result<bool> end_waiting(Mover& mover, const History& history, const std::string& name,
-                         const std::set<std::string>& accept) {
+                         const std::set<Code>& accept) {
   const auto id = parse_move_name(name);
   for (const WaitingMove& wait : history.waiting()) {
     if (!id || wait.id != *id) continue;
-    if (!accept.contains("newer-there"))
-      return fail(Trouble::stopped, "in-use",
+    if (!accept.contains(Code::newer_there)) {
+      Hint hint = wait.reason.hint;
+      hint += {"; or leave everything as it is with ", accept_remedy(Code::newer_there),
+               " (what the move replaced stays in history)"};
+      return fail(Trouble::stopped, Code::in_use,
                   fmt::format("the move {} was cut off and can't be settled now: {}", name,
                               wait.reason.text),
-                  wait.reason.hint +
-                      "; or leave everything as it is with --accept newer-there (what the move "
-                      "replaced stays in history)");
+                  hint);
+    }
     if (auto ended = mover.give_up(wait.id); !ended) return tl::unexpected(ended.error());
     return true;
   }
@@ -133,12 +138,11 @@ Result<bool> end_waiting(Mover& mover, const History& history, const std::string
 
 }  // namespace
 
-Result<CarryReport> undo(Session& session, const std::string& name,
-                         const std::set<std::string>& accept) {
+Result<CarryReport> undo(Session& session, const std::string& name, const std::set<Code>& accept) {
   Storage& storage = *session.storage;
   const auto nothing = [] {
     return fail(
-        Trouble::stopped, "no-match", "there is nothing to undo",
+        Trouble::stopped, Code::no_match, "there is nothing to undo",
         "commands that write files can be taken back: carry, card, reshape, restore and others");
   };
   if (is_missing(storage, session.history_file())) return nothing();
@@ -150,7 +154,7 @@ Result<CarryReport> undo(Session& session, const std::string& name,
   if (!ended) return tl::unexpected(ended.error());
   if (*ended) {
     report_waiting(session, *history);
-    session.notes.push_back({Level::warn, "unsettled",
+    session.notes.push_back({Level::warn, Code::unsettled,
                              fmt::format("the cut-off move {} has ended, and every file is left "
                                          "as it is",
                                          name),
@@ -223,7 +227,7 @@ Result<void> recover(Session& session) {
 void report_waiting(Session& session, const History& history) {
   session.notes.clear();
   for (const WaitingMove& wait : history.waiting())
-    session.notes.push_back({Level::warn, "unsettled",
+    session.notes.push_back({Level::warn, Code::unsettled,
                              fmt::format("the move {} was cut off and waits to be settled: {}",
                                          move_name(wait.id), wait.reason.text),
                              wait.reason.hint});

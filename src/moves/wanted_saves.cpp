@@ -6,10 +6,10 @@
 #include <iterator>
 
 #include "core/bytes/text.h"
+#include "files/archive_storage.h"
 #include "moves/card_source.h"
 #include "moves/folder_source.h"
 #include "moves/game_there.h"
-#include "files/archive_storage.h"
 #include "reading/save_address.h"
 
 namespace bayswap {
@@ -21,7 +21,8 @@ class Wanted {
       : session_(session), folders_(folders), to_(to), request_(request) {}
 
   Result<std::vector<Source>> find() {
-    if (request_.all || (!request_.from.empty() && request_.saves.empty() && request_.given.empty())) {
+    if (request_.all ||
+        (!request_.from.empty() && request_.saves.empty() && request_.given.empty())) {
       const auto from = session_.bays.find(request_.from);
       if (!from) return tl::unexpected(from.error());
       BayScan scan(session_, folders_, **from);
@@ -91,10 +92,10 @@ class Wanted {
     const auto inside = session_.storage->list(archive_root(path));
     if (!inside || read_rom_file(*session_.storage, path, session_.catalog)) return {};
     return fail(
-        Trouble::stopped, "many-match",
+        Trouble::stopped, Code::many_match,
         fmt::format("{}: is an archive, which save in it is not said", safe_text(path.string())),
-        fmt::format("name one as {}:NAME; 'bayswap look {}' lists them", safe_text(path.string()),
-                    safe_text(path.string())));
+        {fmt::format("name one as {}:NAME; '", safe_text(path.string())),
+         HintPiece{Remedy::look, safe_text(path.string())}, "' lists them"});
   }
 
   // A file that lies anywhere: where nothing near it tells the game, the name of a ROM at the
@@ -122,8 +123,8 @@ class Wanted {
   Result<std::vector<Source>> pick(std::vector<Source> sources, const std::string& text,
                                    const std::string& bay) {
     if (text.empty())
-      return fail(Trouble::usage, "usage", "which save is not said",
-                  "name a save, or add --game TEXT or --all");
+      return fail(Trouble::usage, Code::usage, "which save is not said",
+                  {"name a save, or add ", Remedy::game, " or ", Remedy::all_saves});
     int best = 1;
     for (const Source& source : sources)
       best = std::max(best, named_by(source, session_.catalog, text));
@@ -132,9 +133,9 @@ class Wanted {
     });
     prefer_saves(sources);
     if (sources.empty())
-      return fail(Trouble::stopped, "no-match",
+      return fail(Trouble::stopped, Code::no_match,
                   fmt::format("no save in {} fits '{}'", bay, safe_text(text)),
-                  fmt::format("see what is there: bayswap bay show {}", bay));
+                  {"see what is there: ", HintPiece{Remedy::show_bay, bay}});
     // All slots of one game go together.
     const bool slots = std::ranges::all_of(sources, [&](const Source& source) {
       return source.state && source.stem == sources.front().stem && request_.slot.empty();
@@ -148,7 +149,7 @@ class Wanted {
                                         ? " card " + source.files.front().filename().string()
                                         : ""));
       return fail(
-          Trouble::stopped, "many-match",
+          Trouble::stopped, Code::many_match,
           fmt::format("several saves in {} fit '{}': {}", bay, safe_text(text), list_text(names)),
           "write the whole name");
     }

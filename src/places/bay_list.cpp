@@ -6,7 +6,6 @@
 #include <charconv>
 #include <sstream>
 
-#include "places/toml_file.h"
 #include "bayswap/bay.h"
 #include "bayswap/card.h"
 #include "bayswap/folder.h"
@@ -15,11 +14,12 @@
 #include "core/bytes/text.h"
 #include "files/atomic_write.h"
 #include "files/turn_lock.h"
+#include "places/toml_file.h"
 
 namespace bayswap {
 namespace {
 
-constexpr const char* kCode = "bad-bays";
+constexpr Code kCode = Code::bad_bays;
 
 Result<std::string> text_of(const TomlValue& table, std::string_view key, bool needed,
                             const std::string& file) {
@@ -44,7 +44,7 @@ Result<std::vector<std::string>> layouts_of(const TomlValue& table, const std::s
     const std::string& id = entry.text;
     if (const auto known = find_layout(id); !known)
       return toml_error(entry, file, kCode,
-                        fmt::format("{}; {}", known.error().text, known.error().hint));
+                        fmt::format("{}; {}", known.error().text, known.error().hint.text()));
     ids.push_back(id);
   }
   return ids;
@@ -267,10 +267,11 @@ Result<const Bay*> BayList::find(std::string_view name) const {
     if (bay.name == name) return &bay;
     names.push_back(bay.name);
   }
-  return fail(Trouble::usage, "unknown-bay", fmt::format("there is no bay '{}'", safe_text(name)),
-              names.empty() ? "make one: bayswap bay learn NAME FOLDER"
-                            : fmt::format("known are {}; or: bayswap bay learn NAME FOLDER",
-                                          list_text(names)));
+  return fail(Trouble::usage, Code::unknown_bay,
+              fmt::format("there is no bay '{}'", safe_text(name)),
+              names.empty() ? Hint{"make one: ", HintPiece{Remedy::learn_bay, "NAME"}}
+                            : Hint{fmt::format("known are {}; or: ", list_text(names)),
+                                   HintPiece{Remedy::learn_bay, "NAME"}});
 }
 
 // Another run may have changed the file since it was read: one at a time reads it anew, changes it

@@ -2,18 +2,17 @@
 
 #include <fmt/core.h>
 
-#include "places/toml_file.h"
 #include "bayswap/card.h"
 #include "bayswap/layout.h"
 #include "core/bytes/text.h"
+#include "places/toml_file.h"
 
 namespace bayswap {
 namespace {
 
-constexpr const char* kCode = "bad-catalog";
+constexpr Code kCode = Code::bad_catalog;
 
-Result<std::map<Region, std::string>> read_regions(const TomlValue& node,
-                                                   const std::string& file) {
+Result<std::map<Region, std::string>> read_regions(const TomlValue& node, const std::string& file) {
   std::map<Region, std::string> values;
   if (!node.is_table()) return toml_error(node, file, kCode, "expected a table of regions");
   for (std::size_t i = 0; i < node.items.size(); ++i) {

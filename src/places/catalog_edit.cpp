@@ -2,12 +2,12 @@
 
 #include <fmt/core.h>
 
-#include "places/game_list.h"
-#include "places/toml_file.h"
 #include "core/bytes/text.h"
 #include "core/naming/file_name.h"
 #include "files/archive_storage.h"
 #include "files/atomic_write.h"
+#include "places/game_list.h"
+#include "places/toml_file.h"
 
 namespace bayswap {
 namespace {
@@ -51,14 +51,14 @@ Result<void> write_catalog(Storage& storage, const Path& file, const std::string
 
 Result<void> add_catalog_game(Session& session, const CatalogGame& game) {
   if (plain_title(game.title).empty())
-    return fail(Trouble::usage, "usage", fmt::format("'{}' is no title", safe_text(game.title)),
+    return fail(Trouble::usage, Code::usage, fmt::format("'{}' is no title", safe_text(game.title)),
                 "write the game's title");
   if (!game.chip.empty() && !game.chips())
     return fail(
-        Trouble::usage, "usage",
+        Trouble::usage, Code::usage,
         fmt::format("there is no chip '{}' for {}", safe_text(game.chip), to_string(game.system)),
-        "a chip is what follows the system in a layout id, such as sram; 'bayswap "
-        "layouts' lists them");
+        {"a chip is what follows the system in a layout id, such as sram; '", Remedy::list_layouts,
+         "' lists them"});
   const Path file = session.catalog_file();
   std::string text;
   if (!is_missing(*session.storage, file)) {
@@ -68,7 +68,7 @@ Result<void> add_catalog_game(Session& session, const CatalogGame& game) {
     const auto own = Catalog::parse(text, file.string());
     if (!own) return tl::unexpected(own.error());
     if (own->find(game.system, game.title) != nullptr)
-      return fail(Trouble::stopped, "name-taken",
+      return fail(Trouble::stopped, Code::name_taken,
                   fmt::format("{}: {} ({}) is there already", safe_text(file.string()),
                               safe_text(game.title), to_string(game.system)),
                   "change the entry in the file; it is plain text");
@@ -88,9 +88,9 @@ Result<Imported> import_catalog(Session& session, const ImportRequest& request) 
     if (!request.system && !parse_system(lower_ascii(game.system))) ++imported.left_out;
   if (games.empty())
     return fail(
-        Trouble::usage, "usage",
+        Trouble::usage, Code::usage,
         fmt::format("{}: does not say for which system it is", safe_text(request.file.string())),
-        "add --system ID, such as --system snes");
+        {"add ", Remedy::system, ", such as ", HintPiece{Remedy::system, "snes"}});
   const std::string name = safe_file_name(
       request.name.empty() ? Path(inner_name(request.file)).stem().string() : request.name);
   imported.file = session.catalog_file().replace_extension() / (name + ".toml");

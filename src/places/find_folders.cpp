@@ -61,7 +61,7 @@ Result<Save> read_found(Storage& storage, const FoundFolder& found) {
   if (!parts) return tl::unexpected(parts.error());
   const std::string full = full_path(found.path).string();
   if (!found.layout->recognise_folder(full, *parts))
-    return fail(Trouble::input, "no-match", "the folder holds no save", "");
+    return fail(Trouble::input, Code::no_match, "the folder holds no save", "");
   return found.layout->read_folder(full, std::move(*parts));
 }
 

@@ -23,7 +23,7 @@ Result<std::vector<Part>> read_parts(Storage& storage, const Path& folder, Hold 
   std::uint64_t total = 0;
   for (const WalkedFile& file : files) total += file.info.size;
   if (hold == Hold::all && total > kFolderLimit)
-    return fail(Trouble::input, "too-large",
+    return fail(Trouble::input, Code::too_large,
                 fmt::format("{}: holds more than any memory card", safe_text(folder.string())),
                 "name the save's own folder; a large folder can be carried, but not converted");
   const bool hold_all = hold == Hold::all || total <= kHeldFolder;

@@ -1,5 +1,6 @@
 #include "places/game_list.h"
 
+#include <csv.h>
 #include <fmt/core.h>
 
 #include <algorithm>
@@ -24,7 +25,7 @@ std::string_view text_in(ByteView bytes) {
 }
 
 tl::unexpected<Error> bad_list(const std::string& name, std::size_t line, std::string_view why) {
-  return fail(Trouble::input, "bad-list", fmt::format("{}:{}: {}", safe_text(name), line, why),
+  return fail(Trouble::input, Code::bad_list, fmt::format("{}:{}: {}", safe_text(name), line, why),
               "save the list again as XML or CSV; nothing was imported");
 }
 
@@ -113,51 +114,53 @@ Result<std::vector<ListedGame>> read_xml(std::string_view text, const std::strin
   return games;
 }
 
-// One record of a CSV text; fields may be quoted and hold line ends.
-class CsvReader {
+// The records of a CSV text; fields may be quoted and hold line ends.
+class CsvRecords {
  public:
-  CsvReader(std::string_view text, char separator) : text_(text), separator_(separator) {}
+  struct Record {
+    std::size_t line = 0;  // from 1
+    std::vector<std::string> fields;
+  };
 
-  [[nodiscard]] bool at_end() const { return at_ >= text_.size(); }
-  [[nodiscard]] std::size_t line() const { return line_; }
-  [[nodiscard]] bool broken() const { return broken_; }
-
-  std::vector<std::string> record() {
-    std::vector<std::string> fields(1);
-    bool quoted = false;
-    for (; at_ < text_.size(); ++at_) {
-      const char c = text_[at_];
-      if (c == '\n') ++line_;
-      if (quoted) {
-        if (c != '"') {
-          fields.back().push_back(c);
-        } else if (at_ + 1 < text_.size() && text_[at_ + 1] == '"') {
-          fields.back().push_back('"');
-          ++at_;
-        } else {
-          quoted = false;
-        }
-      } else if (c == '"' && fields.back().empty()) {
-        quoted = true;
-      } else if (c == separator_) {
-        fields.emplace_back();
-      } else if (c == '\n') {
-        ++at_;
-        return fields;
-      } else if (c != '\r') {
-        fields.back().push_back(c);
-      }
+  CsvRecords(std::string_view text, char separator) {
+    csv_parser parser;
+    if (csv_init(&parser, CSV_REPALL_NL | CSV_APPEND_NULL) != 0) return;
+    csv_set_delim(&parser, static_cast<unsigned char>(separator));
+    std::size_t line = 0;
+    while (!text.empty()) {
+      ++line;
+      if (!inside_) next_.line = line;
+      const std::size_t end = std::min(text.find('\n'), text.size());
+      const std::string fed = std::string(text.substr(0, end)) + "\n";
+      inside_ = true;
+      csv_parse(&parser, fed.data(), fed.size(), &add_field, &end_record, this);
+      text.remove_prefix(std::min(text.size(), end + 1));
     }
-    broken_ = quoted;
-    return fields;
+    open_quote_ = inside_;
+    csv_free(&parser);
+  }
+
+  [[nodiscard]] const std::vector<Record>& records() const { return records_; }
+  /// Where a quote begins that is never closed.
+  [[nodiscard]] std::optional<std::size_t> open_quote() const {
+    return open_quote_ ? std::optional(next_.line) : std::nullopt;
   }
 
  private:
-  std::string_view text_;
-  char separator_;
-  std::size_t at_ = 0;
-  std::size_t line_ = 1;
-  bool broken_ = false;
+  static void add_field(void* text, std::size_t size, void* self) {
+    static_cast<CsvRecords*>(self)->next_.fields.emplace_back(static_cast<const char*>(text), size);
+  }
+  static void end_record(int /*separator*/, void* self) {
+    auto& records = *static_cast<CsvRecords*>(self);
+    records.records_.push_back(std::move(records.next_));
+    records.next_ = {};
+    records.inside_ = false;
+  }
+
+  std::vector<Record> records_;
+  Record next_;
+  bool inside_ = false;  // of a record whose end was not seen
+  bool open_quote_ = false;
 };
 
 char separator_in(std::string_view first_line) {
@@ -168,9 +171,11 @@ char separator_in(std::string_view first_line) {
 }
 
 Result<std::vector<ListedGame>> read_csv(std::string_view text, const std::string& name) {
-  CsvReader reader(text, separator_in(text.substr(0, text.find('\n'))));
+  const CsvRecords csv(text, separator_in(text.substr(0, text.find('\n'))));
+  if (csv.open_quote()) return bad_list(name, *csv.open_quote(), "a quote is never closed");
   std::map<std::string, std::size_t> columns;
-  const auto heads = reader.record();
+  const std::vector<std::string> heads =
+      csv.records().empty() ? std::vector<std::string>{} : csv.records().front().fields;
   for (std::size_t i = 0; i < heads.size(); ++i) {
     std::string plain;
     for (const char c : lower_ascii(heads[i]))
@@ -184,7 +189,7 @@ Result<std::vector<ListedGame>> read_csv(std::string_view text, const std::strin
   };
   const auto title = column({"name", "title", "game"});
   if (!title)
-    return fail(Trouble::input, "no-match",
+    return fail(Trouble::input, Code::no_match,
                 fmt::format("{}: is no game list: neither XML, nor CSV with a column 'name'",
                             safe_text(name)),
                 "the first line of a CSV names its columns: name, serial, size, crc32, sha1, "
@@ -197,10 +202,8 @@ Result<std::vector<ListedGame>> read_csv(std::string_view text, const std::strin
   const auto region = column({"region", "country"});
   const auto system = column({"system", "platform", "console"});
   std::vector<ListedGame> games;
-  while (!reader.at_end()) {
-    const std::size_t line = reader.line();
-    const auto fields = reader.record();
-    if (reader.broken()) return bad_list(name, line, "a quote is never closed");
+  for (std::size_t i = 1; i < csv.records().size(); ++i) {
+    const auto& fields = csv.records()[i].fields;
     const auto field = [&](const std::optional<std::size_t>& place) {
       return place && *place < fields.size() ? fields[*place] : std::string();
     };
@@ -237,11 +240,11 @@ Result<std::vector<ListedGame>> read_game_list(ByteView bytes, const std::string
   const std::string_view text = text_in(bytes);
   const std::size_t start = text.find_first_not_of(" \t\r\n");
   if (start == std::string_view::npos)
-    return fail(Trouble::input, "bad-list", fmt::format("{}: is empty", safe_text(name)),
+    return fail(Trouble::input, Code::bad_list, fmt::format("{}: is empty", safe_text(name)),
                 "save the list again");
   auto games = text[start] == '<' ? read_xml(text, name) : read_csv(text, name);
   if (games && games->empty())
-    return fail(Trouble::input, "no-match", fmt::format("{}: lists no game", safe_text(name)),
+    return fail(Trouble::input, Code::no_match, fmt::format("{}: lists no game", safe_text(name)),
                 "XML lists hold <game name=…> elements, CSV lists a column 'name'");
   return games;
 }

@@ -4,14 +4,14 @@
 
 #include <algorithm>
 
-#include "places/name_fields.h"
 #include "bayswap/naming.h"
 #include "core/bytes/text.h"
-#include "places/second_file.h"
 #include "core/layouts/cartridge/chips.h"
 #include "core/layouts/titles/path_text.h"
 #include "files/archive_storage.h"
 #include "files/atomic_write.h"
+#include "places/name_fields.h"
+#include "places/second_file.h"
 
 namespace bayswap {
 namespace {
@@ -251,9 +251,9 @@ Result<Inspection> inspect(Session& session, RomFolders& folders, const Path& pa
       if (const auto there = session.storage->view(*options.rom, kSaveLimit); !there)
         return tl::unexpected(there.error());
       return fail(
-          Trouble::input, "no-match",
+          Trouble::input, Code::no_match,
           fmt::format("{}: is no ROM that Bay Swap knows", safe_text(options.rom->string())),
-          "name the game's ROM, or leave --rom out");
+          {"name the game's ROM, or leave ", Remedy::rom, " out"});
     }
   } else {
     found.shelf = find_shelf(session, folders, path);
@@ -289,24 +289,29 @@ Result<Inspection> inspect(Session& session, RomFolders& folders, const Path& pa
 Findings judge_unknown(const Inspection& found) {
   const std::uint64_t size = found.info.size;
   if (size == 0)
-    return {{Level::error, "empty-file", "the file is empty: it holds no progress",
-             "look for an older copy; 'bayswap history' may have one"}};
+    return {{Level::error,
+             Code::empty_file,
+             "the file is empty: it holds no progress",
+             {"look for an older copy; '", Remedy::show_history, "' may have one"}}};
   if (found.hints.chips)
     for (const Chip& chip : *found.hints.chips)
       if (chip.part != "clock" && size < chip.size)
-        return {{Level::error, "damaged",
+        return {{Level::error, Code::damaged,
                  fmt::format("the file is cut short: {} of the {} bytes of the game's {}",
                              grouped(size), grouped(chip.size), chip.part),
                  "copy or dump it again"}};
   for (const auto& layout : layouts().all())
     for (const std::uint64_t usual : layout->info().file_sizes)
       if (usual > size && usual - size < kTrailerLimit && size > 0 && usual >= 4096)
-        return {{Level::warn, "wrong-size",
+        return {{Level::warn, Code::wrong_size,
                  fmt::format("{} bytes is {} short of {}: the file may be cut", grouped(size),
                              usual - size, layout->info().id),
                  "copy or dump it again, and compare"}};
-  return {{Level::note, "unknown", "not a save, card or ROM that Bay Swap knows",
-           "if you know what it is, say so with --is LAYOUT; 'bayswap layouts' lists them"}};
+  return {{Level::note,
+           Code::unknown,
+           "not a save, card or ROM that Bay Swap knows",
+           {"if you know what it is, say so with ", Remedy::layout_of_input, "; '",
+            Remedy::list_layouts, "' lists them"}}};
 }
 
 }  // namespace bayswap

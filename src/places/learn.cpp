@@ -7,27 +7,27 @@
 #include <set>
 #include <unordered_map>
 
-#include "places/file_names.h"
-#include "places/path_reader.h"
-#include "places/path_words.h"
-#include "places/rom_folders.h"
-#include "places/rom_index.h"
-#include "places/shelf_groups.h"
-#include "places/shelf_patterns.h"
-#include "places/slot_shelves.h"
-#include "places/survey.h"
-#include "places/walk.h"
 #include "bayswap/bay.h"
 #include "bayswap/card.h"
 #include "bayswap/layout.h"
 #include "bayswap/naming.h"
 #include "core/bytes/text.h"
-#include "places/second_file.h"
-#include "places/find_folders.h"
 #include "core/layouts/titles/path_text.h"
-#include "places/inspect.h"
 #include "files/atomic_write.h"
 #include "files/two_threads.h"
+#include "places/file_names.h"
+#include "places/find_folders.h"
+#include "places/inspect.h"
+#include "places/path_reader.h"
+#include "places/path_words.h"
+#include "places/rom_folders.h"
+#include "places/rom_index.h"
+#include "places/second_file.h"
+#include "places/shelf_groups.h"
+#include "places/shelf_patterns.h"
+#include "places/slot_shelves.h"
+#include "places/survey.h"
+#include "places/walk.h"
 
 namespace bayswap {
 namespace {
@@ -376,10 +376,10 @@ class Learner {
     constexpr std::size_t kShown = 6;
     const bool more = ids.size() > kShown;
     ids.resize(std::min(ids.size(), kShown));
-    questions_.push_back(fmt::format(
-        "{}: {} could be {}{}; name their ROMs' folder by learning a place that holds "
-        "both, or write the shelf by hand in bays.toml",
-        pattern, counted(most, "file"), joined(ids, " or "), more ? " or others" : ""));
+    questions_.push_back(
+        fmt::format("{}: {} could be {}{}; name their ROMs' folder by learning a place that holds "
+                    "both, or write the shelf by hand in bays.toml",
+                    pattern, counted(most, "file"), joined(ids, " or "), more ? " or others" : ""));
   }
 
   Storage& storage_;
@@ -390,7 +390,8 @@ class Learner {
   bool companions_;                                 // some file there is called as second files are
   std::unordered_map<std::string, bool> patterns_;  // whether a text is one
   std::map<std::string, std::size_t> unreadable_;   // files by paths with names of lost case
-  std::map<PatternOfSystem, std::size_t> settled_;  // sure files by their habits, see decide_unsure()
+  std::map<PatternOfSystem, std::size_t>
+      settled_;  // sure files by their habits, see decide_unsure()
   std::map<std::pair<FolderHabit, System>, std::size_t> settled_in_folders_;
   std::map<std::pair<std::string, std::vector<std::string>>, std::size_t> of_several_systems_;
   std::vector<std::string> questions_;
@@ -406,7 +407,7 @@ class Learner {
 Result<Bay> learn_bay(Storage& storage, const Catalog& catalog, std::string name,
                       const Path& place) {
   if (!is_bay_name(name))
-    return fail(Trouble::usage, "usage", fmt::format("'{}' cannot name a bay", safe_text(name)),
+    return fail(Trouble::usage, Code::usage, fmt::format("'{}' cannot name a bay", safe_text(name)),
                 "use letters, digits, '-' and '_'");
   std::error_code problem;
   Bay bay;
@@ -422,7 +423,7 @@ Result<Bay> learn_bay(Storage& storage, const Catalog& catalog, std::string name
   survey_files(storage, catalog, bay, learner.files(), learner.roms());
   if (bay.shelves.empty())
     return fail(
-        Trouble::stopped, "no-match",
+        Trouble::stopped, Code::no_match,
         fmt::format("{}: {}", safe_text(bay.place.string()),
                     bay.questions.empty()
                         ? "nothing there is a memory card or a title's folder, and no save there "

@@ -1,15 +1,13 @@
-#define OPENSSL_API_COMPAT 0x10101000L  // for the functions of one algorithm, see storage/hash.cpp
 #include "places/rom_hashes.h"
 
 #include <fmt/core.h>
-#include <openssl/md5.h>
 #include <zlib.h>
 
 #include <algorithm>
 #include <array>
 
 #include "bayswap/rom.h"
-#include "core/bytes/sha1.h"
+#include "core/bytes/hash.h"
 #include "core/bytes/text.h"
 #include "core/packing/archive.h"
 
@@ -33,15 +31,6 @@ std::string crc32_hex(ByteView bytes) {
     sum = crc32(sum, reinterpret_cast<const Bytef*>(piece.data()), static_cast<uInt>(piece.size()));
   }
   return fmt::format("{:08x}", sum);
-}
-
-std::string md5_hex(ByteView bytes) {
-  std::array<std::byte, MD5_DIGEST_LENGTH> digest{};
-  MD5_CTX state;
-  MD5_Init(&state);
-  MD5_Update(&state, bytes.data(), bytes.size());
-  MD5_Final(reinterpret_cast<unsigned char*>(digest.data()), &state);
-  return hex_text(digest);
 }
 
 RomHashes read_rom_hashes(Storage& storage, const Path& path) {

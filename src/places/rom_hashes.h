@@ -16,7 +16,6 @@ struct RomHashes {
 };
 
 [[nodiscard]] std::string crc32_hex(ByteView bytes);
-[[nodiscard]] std::string md5_hex(ByteView bytes);
 
 /// Of the file, or of the ROM inside when it is a zip archive. Files that are larger than any
 /// cartridge, and ROMs that cannot be read, have none.

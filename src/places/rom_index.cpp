@@ -11,7 +11,7 @@
 #include <unordered_map>
 #include <utility>
 
-#include "core/bytes/sha1.h"
+#include "core/bytes/hash.h"
 #include "core/bytes/text.h"
 #include "core/layouts/titles/path_text.h"
 #include "core/naming/tags.h"

@@ -7,8 +7,8 @@ namespace bayswap {
 Result<Session> Session::open(Storage& storage, const Places& places, const Limits& limits) {
   Session session;
   session.limits = limits;
-  session.archives = std::make_shared<ArchiveStorage>(storage, limits.largest_file,
-                                                      limits.archive_contents);
+  session.archives =
+      std::make_shared<ArchiveStorage>(storage, limits.largest_file, limits.archive_contents);
   session.storage = session.archives.get();
   session.places = places;
   auto catalog = Catalog::load(storage, session.catalog_file());
@@ -22,7 +22,7 @@ Result<Session> Session::open(Storage& storage, const Places& places, const Limi
 
 Result<void> Session::proceed(Work work, std::uint64_t done, std::uint64_t all) const {
   if (progress == nullptr || progress->report(work, done, all)) return {};
-  return fail(Trouble::stopped, "cancelled", "stopped before the end, as asked",
+  return fail(Trouble::stopped, Code::cancelled, "stopped before the end, as asked",
               "what is reported as done is done; the rest was not begun");
 }
 

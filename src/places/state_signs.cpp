@@ -5,8 +5,8 @@
 
 #include "core/bytes/cursor.h"
 #include "core/bytes/text.h"
-#include "places/inspect.h"
 #include "core/packing/packing.h"
+#include "places/inspect.h"
 
 namespace bayswap {
 namespace {
@@ -107,13 +107,14 @@ StateSign state_sign(std::string_view name, ByteView file, const std::vector<Gue
 }
 
 Finding state_finding(std::string_view why) {
-  return {
-      Level::warn, "state-not-save",
-      std::string("this is a save state, a snapshot that only the program that made it can "
-                  "load (") +
-          std::string(why) + ")",
-      "start the game from it, save inside the game, and carry the save that appears; where that "
-      "program is gone: bayswap state dig"};
+  return {Level::warn,
+          Code::state_not_save,
+          std::string("this is a save state, a snapshot that only the program that made it can "
+                      "load (") +
+              std::string(why) + ")",
+          {"start the game from it, save inside the game, and carry the save that appears; where "
+           "that program is gone: ",
+           Remedy::dig_state}};
 }
 
 }  // namespace bayswap

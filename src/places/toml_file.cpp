@@ -72,10 +72,9 @@ const std::string* TomlValue::text_at(std::string_view key) const {
   return value != nullptr && value->is_text() ? &value->text : nullptr;
 }
 
-Result<TomlValue> parse_toml(std::string_view text, const std::string& name,
-                             const std::string& code) {
+Result<TomlValue> parse_toml(std::string_view text, const std::string& name, Code code) {
   if (is_too_deep(text))
-    return fail(Trouble::input, "too-much",
+    return fail(Trouble::input, Code::too_much,
                 fmt::format("{}: a key has more dots than any of Bay Swap's", safe_text(name)),
                 "correct the file and try again; nothing was changed");
   try {
@@ -89,12 +88,12 @@ Result<TomlValue> parse_toml(std::string_view text, const std::string& name,
   }
 }
 
-tl::unexpected<Error> toml_error(const TomlValue& value, const std::string& name,
-                                 const std::string& code, const std::string& reason) {
-  return fail(Trouble::input, code,
-              fmt::format("{}: line {}, column {}: {}", safe_text(name), value.line,
-                          value.column, reason),
-              "correct the file and try again; nothing was changed");
+tl::unexpected<Error> toml_error(const TomlValue& value, const std::string& name, Code code,
+                                 const std::string& reason) {
+  return fail(
+      Trouble::input, code,
+      fmt::format("{}: line {}, column {}: {}", safe_text(name), value.line, value.column, reason),
+      "correct the file and try again; nothing was changed");
 }
 
 std::string toml_string(std::string_view text) {

@@ -35,11 +35,11 @@ struct TomlValue {
 
 /// The table that the file is. Errors: `code`, with line and column.
 [[nodiscard]] Result<TomlValue> parse_toml(std::string_view text, const std::string& name,
-                                           const std::string& code);
+                                           Code code);
 
 /// An error at a value of a parsed file.
 [[nodiscard]] tl::unexpected<Error> toml_error(const TomlValue& value, const std::string& name,
-                                               const std::string& code, const std::string& reason);
+                                               Code code, const std::string& reason);
 
 /// The text as a TOML string with its quotes.
 [[nodiscard]] std::string toml_string(std::string_view text);

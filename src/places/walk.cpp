@@ -99,7 +99,7 @@ Result<FolderTree> whole_tree(Storage& storage, const Path& folder) {
   auto tree = all_below(storage, folder);
   if (!tree || tree->others.empty()) return tree;
   return fail(
-      Trouble::stopped, "link",
+      Trouble::stopped, Code::link,
       fmt::format("{}: is a link, a device or a leftover inside of the folder that would be "
                   "replaced",
                   safe_text(tree->others.front().string())),

@@ -5,13 +5,13 @@
 #include <algorithm>
 #include <system_error>
 
-#include "places/walk.h"
 #include "bayswap/folder.h"
 #include "core/bytes/text.h"
 #include "core/naming/file_name.h"
-#include "places/second_file.h"
-#include "reading/open_card.h"
 #include "files/archive_storage.h"
+#include "places/second_file.h"
+#include "places/walk.h"
+#include "reading/open_card.h"
 
 namespace bayswap {
 namespace {
@@ -50,9 +50,9 @@ Result<CardSaves> read_folder(Session& session, const Path& path, const std::str
         }
       }
   if (best == nullptr)
-    return fail(Trouble::input, "no-match",
+    return fail(Trouble::input, Code::no_match,
                 fmt::format("{}: is no folder of one save", safe_text(path.string())),
-                "name the save's own folder, or say its layout with --is");
+                {"name the save's own folder, or say its layout with ", Remedy::layout_of_input});
   CardSaves found;
   walk_files(*session.storage, path, true, [&](const Path&, const FileInfo& info) {
     found.modified_ns = std::max(found.modified_ns, info.modified_ns);
@@ -86,12 +86,12 @@ Result<CardSaves> read_file(Session& session, const Path& path, const std::strin
         break;
       }
     if (layout == nullptr)
-      return fail(Trouble::input, "no-match",
+      return fail(Trouble::input, Code::no_match,
                   fmt::format("{}: is no save of a memory card{}", safe_text(path.string()),
                               guesses.empty() ? std::string()
                                               : fmt::format(", but looks like {}",
                                                             guesses.front().layout->info().id)),
-                  "say what it is with --is LAYOUT if you know better");
+                  {"say what it is with ", Remedy::layout_of_input, " if you know better"});
   }
   const CardLayout* card = as_card(layout);
   // A pak read as a card; a package is one thing.
@@ -119,7 +119,7 @@ Result<CardSaves> read_card_saves(Session& session, const std::string& text, con
                                   Hold hold) {
   const SaveAddress address = parse_address(session, text);
   if (!address.there)
-    return fail(Trouble::input, "missing", fmt::format("{}: is not there", safe_text(text)),
+    return fail(Trouble::input, Code::missing, fmt::format("{}: is not there", safe_text(text)),
                 "name a file, a folder, or a save on a card as CARD:NAME");
   if (address.inside.empty())
     return is_folder(session, text) ? read_folder(session, text, is, hold)

@@ -6,12 +6,12 @@
 #include <charconv>
 #include <map>
 
-#include "places/walk.h"
 #include "bayswap/slots.h"
 #include "bayswap/state.h"
 #include "core/bytes/text.h"
 #include "core/naming/tags.h"
 #include "files/archive_storage.h"
+#include "places/walk.h"
 
 namespace bayswap {
 namespace {
@@ -109,9 +109,9 @@ Result<std::vector<SlotBoard>> list_states(Session& session, const std::string& 
     return tl::unexpected(added.error());
   auto boards = lister.boards();
   if (boards.empty())
-    return fail(Trouble::stopped, "no-match",
+    return fail(Trouble::stopped, Code::no_match,
                 fmt::format("{}: holds no save states", safe_text(place)),
-                "'bayswap look' says what is there");
+                {"'", Remedy::look, "' says what is there"});
   return boards;
 }
 

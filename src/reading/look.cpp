@@ -7,23 +7,23 @@
 #include <unordered_set>
 #include <utility>
 
-#include "places/walk.h"
 #include "bayswap/folder.h"
 #include "core/bytes/fill.h"
+#include "core/bytes/hash.h"
 #include "core/bytes/text.h"
-#include "reading/card_saves.h"
-#include "places/second_file.h"
-#include "reading/open_card.h"
-#include "places/find_folders.h"
 #include "core/layouts/cartridge/health.h"
-#include "reading/card_items.h"
-#include "places/inspect.h"
-#include "reading/found_states.h"
 #include "core/packing/archive.h"
 #include "files/archive_storage.h"
 #include "files/atomic_write.h"
-#include "core/bytes/hash.h"
 #include "files/two_threads.h"
+#include "places/find_folders.h"
+#include "places/inspect.h"
+#include "places/second_file.h"
+#include "places/walk.h"
+#include "reading/card_items.h"
+#include "reading/card_saves.h"
+#include "reading/found_states.h"
+#include "reading/open_card.h"
 
 namespace bayswap {
 namespace {
@@ -65,7 +65,7 @@ void add_blank_finding(const Save& save, Item& item) {
     }
   }
   item.findings.push_back(
-      {Level::warn, "blank-battery",
+      {Level::warn, Code::blank_battery,
        fmt::format(
            "the save is blank ({}): a new file, or a dump of a cartridge with a dead battery",
            what),
@@ -85,9 +85,9 @@ void add_cards_inside(const Save& save, Item& item) {
         layout == nullptr ? Result<Card>(tl::unexpected(Error{})) : layout->list(part.data, {});
     if (!card) continue;
     item.findings.push_back(
-        {Level::note, "card-inside",
+        {Level::note, Code::card_inside,
          fmt::format("{} is a card with {}", part.name, counted(card->saves.size(), "save")),
-         fmt::format("bayswap card show \"{}:{}\"", safe_text(item.path), part.name)});
+         HintPiece{Remedy::show_card, fmt::format("{}:{}", safe_text(item.path), part.name)}});
   }
 }
 
@@ -122,7 +122,7 @@ void read_save(const Inspection& found, const LookOptions& options, const Catalo
   item.findings.insert(item.findings.end(), content->findings.begin(), content->findings.end());
   if (!content->trailer.empty())
     item.findings.push_back(
-        {Level::note, "trailer",
+        {Level::note, Code::trailer,
          fmt::format("{} unknown bytes stand behind the save; a program put them there",
                      content->trailer.size()),
          ""});
@@ -151,9 +151,10 @@ void add_game(const Inspection& found, const Catalog& catalog, Item& item) {
   }
   if (!found.several_roms.empty())
     item.findings.push_back(
-        {Level::note, "many-match",
+        {Level::note,
+         Code::many_match,
          fmt::format("more than one ROM fits: {}", safe_text(list_text(found.several_roms))),
-         "say which with --rom FILE"});
+         {"say which with ", Remedy::rom}});
 }
 
 void add_state(const Inspection& found, const LookOptions& options, const Catalog& catalog,
@@ -176,8 +177,8 @@ void add_state(const Inspection& found, const LookOptions& options, const Catalo
         {Level::error, state.error().code, state.error().text, state.error().hint});
 }
 
-// What is known around a file before it is looked at.
-struct Around {
+// What is known context a file before it is looked at.
+struct FileContext {
   const RomIndex* roms = nullptr;  // of the folder that is looked through
   const FileInfo* info = nullptr;  // known, where `roms` are
   const FileView* view = nullptr;  // where it was read already
@@ -185,8 +186,8 @@ struct Around {
 };
 
 Result<Item> look_at_file(Session& session, RomFolders& folders, const Path& path,
-                          const LookOptions& options, const Around& around) {
-  const RomIndex* index = around.roms;
+                          const LookOptions& options, const FileContext& context) {
+  const RomIndex* index = context.roms;
   if (options.is.empty() && index == nullptr) {
     if (const auto rom = read_rom_file(*session.storage, path, session.catalog))
       return rom_item(path, session.storage->info(path).value_or(FileInfo{}), rom->info,
@@ -194,15 +195,15 @@ Result<Item> look_at_file(Session& session, RomFolders& folders, const Path& pat
   } else if (options.is.empty()) {
     // Looking through a folder has found its ROMs already.
     if (const RomFile* rom = index->at(path))
-      return rom_item(path, *around.info, rom->info, session.catalog);
+      return rom_item(path, *context.info, rom->info, session.catalog);
   }
   InspectOptions how;
   how.is = options.is;
   how.rom = options.rom;
   how.index = index;
-  how.info = around.info;
-  how.view = around.view;
-  how.companions = around.companions;
+  how.info = context.info;
+  how.view = context.view;
+  how.companions = context.companions;
   auto found = inspect(session, folders, path, how);
   if (!found) return tl::unexpected(found.error());
   Item item;
@@ -217,7 +218,7 @@ Result<Item> look_at_file(Session& session, RomFolders& folders, const Path& pat
   if (found->layout() != nullptr) {
     read_save(*found, options, session.catalog, item);
   } else if (const Path partner = first_file_of(*session.storage, path); !partner.empty()) {
-    item.findings.push_back({Level::note, "companion",
+    item.findings.push_back({Level::note, Code::companion,
                              fmt::format("belongs to {} beside it, and moves with it",
                                          safe_text(partner.filename().string())),
                              ""});
@@ -264,7 +265,7 @@ std::optional<Item> folder_save(Session& session, const Path& folder, const Look
     if (kind == nullptr || !(options.is.empty() ? marked(*kind) : options.is == kind->info().id))
       continue;
     auto found = read_card_saves(session, folder.string(), options.is, Hold::small);
-    if (!found && found.error().code == "unreadable") {
+    if (!found && found.error().code == Code::unreadable) {
       Item item = unreadable_item(folder, 0, found.error());
       item.findings.front().level = Level::error;
       item.kind = kind->info().kind;
@@ -349,7 +350,7 @@ class EarlyLooks {
   EarlyLooks(Session& session, RomFolders& folders, const LookOptions& options,
              const std::vector<WalkedFile>& files, bool companions)
       : session_(session), folders_(folders), options_(options), files_(files) {
-    around_.companions = companions;
+    context_.companions = companions;
     constexpr std::size_t kMost = 1U << 16U;
     if (session.bays.bays().empty() && !options.rom && options.brief)
       found_.resize(std::min(files.size(), kMost));
@@ -357,11 +358,11 @@ class EarlyLooks {
 
   void look(std::size_t number, const FileView& view) {
     if (number >= found_.size()) return;
-    Around around = around_;
-    around.roms = &none_;
-    around.info = &files_[number].info;
-    around.view = &view;
-    auto item = look_at_file(session_, folders_, files_[number].path, options_, around);
+    FileContext context = context_;
+    context.roms = &none_;
+    context.info = &files_[number].info;
+    context.view = &view;
+    auto item = look_at_file(session_, folders_, files_[number].path, options_, context);
     if (item) found_[number] = std::make_unique<Item>(std::move(*item));
   }
 
@@ -379,7 +380,7 @@ class EarlyLooks {
   const LookOptions& options_;
   const std::vector<WalkedFile>& files_;
   const RomIndex none_;
-  Around around_;
+  FileContext context_;
   std::vector<std::unique_ptr<Item>> found_;
 };
 
@@ -387,9 +388,9 @@ class EarlyLooks {
 // those of the batch before while the next ones are looked at.
 class FileBatch {
  public:
-  FileBatch(Session& session, RomFolders& folders, const LookOptions& options, const Around& around,
-            const std::function<void(const Item&)>& sink)
-      : session_(session), folders_(folders), options_(options), around_(around), sink_(sink) {}
+  FileBatch(Session& session, RomFolders& folders, const LookOptions& options,
+            const FileContext& context, const std::function<void(const Item&)>& sink)
+      : session_(session), folders_(folders), options_(options), context_(context), sink_(sink) {}
 
   /// `known`: what it is, where that is known.
   void add(const WalkedFile& file, std::unique_ptr<Item> known) {
@@ -426,22 +427,22 @@ class FileBatch {
 
   void look_at(Waiting& waiting) {
     if (!waiting.item) {
-      Around around = around_;
-      around.info = &waiting.file->info;
-      auto item = look_at_file(session_, folders_, waiting.file->path, options_, around);
+      FileContext context = context_;
+      context.info = &waiting.file->info;
+      auto item = look_at_file(session_, folders_, waiting.file->path, options_, context);
       waiting.item = std::make_unique<Item>(
           item ? std::move(*item)
                : unreadable_item(waiting.file->path, waiting.file->info.size, item.error()));
     }
     // An empty file that nobody named is no alarm: programs leave such markers.
     for (Finding& finding : waiting.item->findings)
-      if (finding.code == "empty-file") finding.level = Level::warn;
+      if (finding.code == Code::empty_file) finding.level = Level::warn;
   }
 
   Session& session_;
   RomFolders& folders_;
   const LookOptions& options_;
-  Around around_;
+  FileContext context_;
   const std::function<void(const Item&)>& sink_;
   std::vector<Waiting> files_;
   std::vector<Waiting> ready_;  // looked at, and not yet handed on

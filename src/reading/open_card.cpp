@@ -5,24 +5,27 @@
 #include <algorithm>
 
 #include "core/bytes/text.h"
+#include "files/archive_storage.h"
 #include "reading/part_layouts.h"
 #include "reading/save_address.h"
-#include "files/archive_storage.h"
 
 namespace bayswap {
 namespace {
 
 Error no_card(const std::string& name, std::string_view what) {
-  return {Trouble::input, "no-match", fmt::format("{}: {}", safe_text(name), what),
-          "'bayswap look' says what it is; --is LAYOUT names a card's layout that cannot be told"};
+  return {Trouble::input,
+          Code::no_match,
+          fmt::format("{}: {}", safe_text(name), what),
+          {"'", Remedy::look, "' says what it is; ", Remedy::layout_of_input,
+           " names a card's layout that cannot be told"}};
 }
 
 Result<const CardLayout*> said_layout(const std::string& is) {
   const auto layout = find_layout(is);
   if (!layout) return tl::unexpected(layout.error());
   if (const CardLayout* card = as_card(*layout)) return card;
-  return fail(Trouble::usage, "unknown-layout", fmt::format("{} is no card", is),
-              "'bayswap layouts' lists the cards");
+  return fail(Trouble::usage, Code::unknown_layout, fmt::format("{} is no card", is),
+              {"'", Remedy::list_layouts, "' lists the cards"});
 }
 
 // FILE:PART, where the file is a container with such a part.
@@ -118,7 +121,7 @@ const CardLayout* card_layout_of(ByteView bytes, const Hints& hints, bool damage
 Result<OpenCard> open_card(Session& session, const std::string& name, const std::string& is) {
   const SaveAddress address = parse_address(session, name);
   if (!address.there)
-    return fail(Trouble::input, "missing", fmt::format("{}: is not there", safe_text(name)),
+    return fail(Trouble::input, Code::missing, fmt::format("{}: is not there", safe_text(name)),
                 "check the path");
   if (!address.inside.empty()) return open_part(session, address, is);
   OpenCard card;

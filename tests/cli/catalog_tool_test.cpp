@@ -1,7 +1,7 @@
 // The catalog, a whole bay in one table, and carrying in bulk, as a person uses them.
 #include <gmock/gmock.h>
 
-#include "core/bytes/sha1.h"
+#include "core/bytes/hash.h"
 #include "core/bytes/text.h"
 #include "support/tool.h"
 

@@ -53,9 +53,9 @@ TEST(Render, StripsShowWhereSomethingIs) {
 
 TEST(Render, FindingsSayWhatToDo) {
   const std::string text = finding_text(
-      {Level::error, "damaged", "it is cut short", "dump it again"}, Style(false, 80), 2);
+      {Level::error, Code::damaged, "it is cut short", "dump it again"}, Style(false, 80), 2);
   EXPECT_EQ(text, "  ✗ damaged: it is cut short\n    → dump it again\n");
-  EXPECT_EQ(finding_text({Level::note, "padded", "it repeats", ""}, Style(false, 80), 0),
+  EXPECT_EQ(finding_text({Level::note, Code::padded, "it repeats", ""}, Style(false, 80), 0),
             "· it repeats\n");
 }
 
@@ -73,7 +73,7 @@ TEST(Render, MovesNameTheirChecks) {
   MoveReport move;
   move.from = {"a", "b"};
   move.to = "c";
-  move.checks.push_back({Level::error, "region-differs", "text", "hint"});
+  move.checks.push_back({Level::error, Code::region_differs, "text", "hint"});
   CarryReport report;
   report.moves.push_back(move);
   const nlohmann::json json = nlohmann::json::parse(json_text(report));

@@ -53,9 +53,9 @@ TEST_F(Archives, AreFoldersToRead) {
   EXPECT_EQ((*walked)->bytes().size(), one_.size());
   EXPECT_EQ(*storage_.list(inside("")), (std::vector<std::string>{"a", "top.sav"}));
   EXPECT_EQ(*storage_.list(inside("a")), (std::vector<std::string>{"b", "one.sav"}));
-  EXPECT_EQ(storage_.info(inside("nothing")).error().code, "missing");
-  EXPECT_EQ(storage_.list(inside("nothing")).error().code, "missing");
-  EXPECT_EQ(storage_.view(inside("a"), 1000).error().code, "missing");
+  EXPECT_EQ(storage_.info(inside("nothing")).error().code, Code::missing);
+  EXPECT_EQ(storage_.list(inside("nothing")).error().code, Code::missing);
+  EXPECT_EQ(storage_.view(inside("a"), 1000).error().code, Code::missing);
   EXPECT_EQ(archive_name(archive_root("x.zip") / "a" / "b"), "x.zip:a/b");
   EXPECT_EQ(inner_name("dir/x.ZIP:Lantern Drift.srm"), "Lantern Drift.srm");
   EXPECT_EQ(inner_name("dir/12:30 run.srm"), "12:30 run.srm");
@@ -83,19 +83,20 @@ TEST_F(Archives, ComeInManyForms) {
 TEST_F(Archives, PlainFilesWithColonsStayPlain) {
   folder_.write("12:30 run.srm", one_);
   EXPECT_EQ(*storage_.read(folder_ / "12:30 run.srm", 1000), one_);
-  EXPECT_EQ(storage_.info(folder_ / "12:31 run.srm").error().code, "missing");
+  EXPECT_EQ(storage_.info(folder_ / "12:31 run.srm").error().code, Code::missing);
   EXPECT_TRUE(storage_.create(folder_ / "12:32 run.srm", one_, 0644));
 }
 
 TEST_F(Archives, NothingInsideIsWritten) {
   const auto before = test::snapshot(folder_.path());
-  EXPECT_EQ(storage_.create(inside("new.sav"), one_, 0644).error().code, "place-failed");
-  EXPECT_EQ(storage_.make_folder(inside("new")).error().code, "place-failed");
+  EXPECT_EQ(storage_.create(inside("new.sav"), one_, 0644).error().code, Code::place_failed);
+  EXPECT_EQ(storage_.make_folder(inside("new")).error().code, Code::place_failed);
   EXPECT_FALSE(storage_.remove(inside("top.sav")));
   EXPECT_FALSE(storage_.remove_folder(inside("a")));
   EXPECT_FALSE(storage_.set_modified(inside("top.sav"), 1));
   folder_.write("loose.sav", two_);
-  EXPECT_EQ(storage_.rename(folder_ / "loose.sav", inside("top.sav")).error().code, "place-failed");
+  EXPECT_EQ(storage_.rename(folder_ / "loose.sav", inside("top.sav")).error().code,
+            Code::place_failed);
   std::filesystem::remove(folder_ / "loose.sav");
   auto after = test::snapshot(folder_.path());
   // The folder's own time moved, since a loose file came and went.
@@ -114,10 +115,10 @@ TEST_F(Archives, AChangedArchiveIsReadAgain) {
 TEST_F(Archives, LimitsHold) {
   Bytes many;
   for (int i = 0; i < 4200; ++i) test::add_to_tar(many, "f" + std::to_string(i), {});
-  EXPECT_EQ(read_archive(test::closed_tar(many), "x", kMost).error().code, "too-large");
+  EXPECT_EQ(read_archive(test::closed_tar(many), "x", kMost).error().code, Code::too_large);
   EXPECT_FALSE(is_archive(test::random_bytes(5000, 3)));
   EXPECT_FALSE(is_archive({}));
-  EXPECT_EQ(read_archive(test::random_bytes(5000, 3), "x", kMost).error().code, "damaged");
+  EXPECT_EQ(read_archive(test::random_bytes(5000, 3), "x", kMost).error().code, Code::damaged);
 }
 
 // Whatever a damaged archive holds: an answer, no names that lead out, nothing on the disk.

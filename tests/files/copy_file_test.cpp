@@ -20,11 +20,10 @@ class CopyFile : public testing::Test {
  protected:
   Result<Digest> copy(const std::string& from, const std::string& to, std::uint32_t mode = 0644) {
     told_ = 0;
-    return copy_file(folder_ / from, folder_ / to, mode,
-                     [this](std::uint64_t bytes) {
-                       told_ += bytes;
-                       return told_ < stop_at_;
-                     });
+    return copy_file(folder_ / from, folder_ / to, mode, [this](std::uint64_t bytes) {
+      told_ += bytes;
+      return told_ < stop_at_;
+    });
   }
   [[nodiscard]] bool is_there(const std::string& name) const {
     return std::filesystem::exists(std::filesystem::symlink_status(folder_ / name));
@@ -78,7 +77,7 @@ TEST_F(CopyFile, WritesOverNothing) {
   folder_.write("to", there);
   const auto copied = copy("from", "to");
   ASSERT_FALSE(copied);
-  EXPECT_EQ(copied.error().code, "place-failed");
+  EXPECT_EQ(copied.error().code, Code::place_failed);
   EXPECT_EQ(test::read(folder_ / "to"), there);
   std::filesystem::create_symlink(folder_ / "elsewhere", folder_ / "link");
   EXPECT_FALSE(copy("from", "link"));
@@ -86,13 +85,13 @@ TEST_F(CopyFile, WritesOverNothing) {
 }
 
 TEST_F(CopyFile, NamesWhatCannotBeRead) {
-  EXPECT_EQ(copy("none", "to").error().code, "missing");
-  EXPECT_EQ(copy(".", "to").error().code, "unreadable");
+  EXPECT_EQ(copy("none", "to").error().code, Code::missing);
+  EXPECT_EQ(copy(".", "to").error().code, Code::unreadable);
   ASSERT_EQ(::mkfifo((folder_ / "pipe").c_str(), 0600), 0);
-  EXPECT_EQ(copy("pipe", "to").error().code, "unreadable");
+  EXPECT_EQ(copy("pipe", "to").error().code, Code::unreadable);
   EXPECT_FALSE(is_there("to"));
   folder_.write("from", test::random_bytes(10, 1));
-  EXPECT_EQ(copy("from", "no/such/place").error().code, "place-failed");
+  EXPECT_EQ(copy("from", "no/such/place").error().code, Code::place_failed);
 }
 
 // A file that is cut while it is copied: a whole copy of what was there, or an error and nothing.
@@ -106,18 +105,17 @@ TEST_F(CopyFile, AFileThatShrinksMeanwhileLeavesNoHalfCopy) {
       while (!begun) std::this_thread::yield();
       std::filesystem::resize_file(folder_ / "from", 100'000);
     });
-    const auto copied =
-        copy_file(folder_ / "from", folder_ / "to", 0644, [&](std::uint64_t) {
-          begun = true;
-          return true;
-        });
+    const auto copied = copy_file(folder_ / "from", folder_ / "to", 0644, [&](std::uint64_t) {
+      begun = true;
+      return true;
+    });
     begun = true;
     cutter.join();
     if (copied) {
       EXPECT_EQ(test::read(folder_ / "to"), content);
     } else {
       ++refused;
-      EXPECT_EQ(copied.error().code, "in-use");
+      EXPECT_EQ(copied.error().code, Code::in_use);
       EXPECT_FALSE(is_there("to"));
     }
     std::filesystem::remove(folder_ / "to");
@@ -130,7 +128,7 @@ TEST_F(CopyFile, WhoIsToldMayStopIt) {
   stop_at_ = 10U << 20U;
   const auto copied = copy("from", "to");
   ASSERT_FALSE(copied);
-  EXPECT_EQ(copied.error().code, "cancelled");
+  EXPECT_EQ(copied.error().code, Code::cancelled);
   EXPECT_FALSE(is_there("to")) << "nothing half-copied stays";
 }
 

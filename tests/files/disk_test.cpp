@@ -7,9 +7,9 @@
 #include <tuple>
 
 #include "bayswap/storage.h"
+#include "core/bytes/hash.h"
 #include "core/packing/archive.h"
 #include "files/atomic_write.h"
-#include "core/bytes/hash.h"
 #include "support/bytes.h"
 #include "support/failing_storage.h"
 #include "support/folder.h"
@@ -37,12 +37,12 @@ TEST(Disk, RefusesWhatIsNoFile) {
   ASSERT_EQ(::mkfifo((folder / "pipe").c_str(), 0600), 0);
   const auto pipe = disk().view(folder / "pipe", kSaveLimit);
   ASSERT_FALSE(pipe) << "must not wait for a writer";
-  EXPECT_EQ(pipe.error().code, "unreadable");
-  EXPECT_EQ(disk().view(folder.path(), kSaveLimit).error().code, "unreadable");
-  EXPECT_EQ(disk().view(folder / "none", kSaveLimit).error().code, "missing");
-  EXPECT_EQ(disk().view(folder / "none/deeper", kSaveLimit).error().code, "missing");
+  EXPECT_EQ(pipe.error().code, Code::unreadable);
+  EXPECT_EQ(disk().view(folder.path(), kSaveLimit).error().code, Code::unreadable);
+  EXPECT_EQ(disk().view(folder / "none", kSaveLimit).error().code, Code::missing);
+  EXPECT_EQ(disk().view(folder / "none/deeper", kSaveLimit).error().code, Code::missing);
   folder.write("big", test::filled(100, 1));
-  EXPECT_EQ(disk().view(folder / "big", 99).error().code, "too-large");
+  EXPECT_EQ(disk().view(folder / "big", 99).error().code, Code::too_large);
   EXPECT_EQ(disk().list(folder / "big").error().trouble, Trouble::input);
 }
 
@@ -79,12 +79,12 @@ TEST(Disk, ViewsWhatAWalkHasMetWhenItsBeginningIsWanted) {
   folder.write("g", test::filled(7, 2));
   EXPECT_EQ((*seen())->bytes().size(), 7U);
   std::filesystem::remove(path);
-  EXPECT_EQ(seen().error().code, "missing");
+  EXPECT_EQ(seen().error().code, Code::missing);
   ASSERT_EQ(::mkfifo(path.c_str(), 0600), 0);
   EXPECT_TRUE(!seen() || (*seen())->bytes().empty()) << "must not wait for a writer";
   std::filesystem::remove(path);
   std::filesystem::create_directory(path);
-  EXPECT_EQ(seen().error().code, "unreadable");
+  EXPECT_EQ(seen().error().code, Code::unreadable);
 }
 
 // What is in a folder, in one call or in many.
@@ -110,7 +110,7 @@ TEST(Disk, EntriesAreTheListAndWhatIsSaidOfEach) {
     EXPECT_EQ((*entries)[i].info.modified_ns, info->modified_ns);
     EXPECT_EQ((*entries)[i].info.mode, info->mode);
   }
-  EXPECT_EQ(disk().entries(folder / "none").error().code, "missing");
+  EXPECT_EQ(disk().entries(folder / "none").error().code, Code::missing);
   EXPECT_EQ(disk().entries(folder / "a.srm").error().trouble, Trouble::input);
 }
 
@@ -134,7 +134,7 @@ TEST(Folders, ThatAnotherRunMakesMeanwhileAreThereAndNotOurs) {
   ASSERT_TRUE(made) << made.error().text;
   EXPECT_EQ(*made, (std::vector<Path>{folder / "a", folder / "a/b/c"}));
   folder.write("file", test::filled(1, 1));
-  EXPECT_EQ(make_folders(disk(), folder / "file/b").error().code, "place-failed")
+  EXPECT_EQ(make_folders(disk(), folder / "file/b").error().code, Code::place_failed)
       << "a file in the way is no folder";
 }
 

@@ -107,7 +107,7 @@ TEST_F(HostileHistory, AnotherProgramsDatabaseIsLeftAlone) {
   Session session = open();
   const auto kept = keep(session, {{at(save_)}, {}});
   ASSERT_FALSE(kept);
-  EXPECT_EQ(kept.error().code, "history-failed");
+  EXPECT_EQ(kept.error().code, Code::history_failed);
   EXPECT_EQ(test::read(database()), before);
 }
 

@@ -6,10 +6,10 @@
 #include <zstd.h>
 
 #include "history/history.h"
+#include "history/pack_ahead.h"
 #include "support/bytes.h"
 #include "support/card_zoo.h"
 #include "support/folder.h"
-#include "history/pack_ahead.h"
 
 namespace bayswap {
 namespace {
@@ -136,8 +136,8 @@ TEST_F(PackAheadOf, AFileThatCannotBeReadIsAnErrorOfItsOwn) {
   folder_.write("grown", test::random_bytes(5000, 3));
   PackAhead ahead(disk(), files_);
   EXPECT_TRUE(ahead.next());
-  EXPECT_EQ(ahead.next().error().code, "missing");
-  EXPECT_EQ(ahead.next().error().code, "in-use");
+  EXPECT_EQ(ahead.next().error().code, Code::missing);
+  EXPECT_EQ(ahead.next().error().code, Code::in_use);
   EXPECT_TRUE(ahead.next());
 }
 

@@ -27,7 +27,7 @@ bool carry_save(Session& session) {
   CarryRequest request;
   request.saves = {"reader:Copper Tide"};
   request.to = "den";
-  request.accept = {"newer-there"};
+  request.accept = {Code::newer_there};
   const auto report = carry(session, request);
   return report && !report->failed;
 }

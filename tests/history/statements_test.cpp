@@ -2,7 +2,6 @@
 #include <gtest/gtest.h>
 
 #include "history/sqlite.h"
-#include "history/write_behind.h"
 #include "support/bytes.h"
 #include "support/folder.h"
 
@@ -83,27 +82,6 @@ TEST_F(Statements, OutliveTheirDatabase) {
   }
   ASSERT_TRUE(last->step());
   EXPECT_EQ(last->integer(0), 42);
-}
-
-TEST_F(Statements, AreWrittenBehindWithoutHarm) {
-  const WriteBehind nothing(folder_ / "nowhere");
-  const Bytes block = test::random_bytes(1U << 20U, 3);
-  {
-    const WriteBehind behind(file_);
-    auto transaction = Transaction::begin(database_);
-    ASSERT_TRUE(transaction);
-    for (std::int64_t i = 0; i < 40; ++i)
-      ASSERT_TRUE(database_.prepare("INSERT INTO word VALUES (?, ?)").bind(i).bind(block).run());
-    ASSERT_TRUE(transaction->commit());
-  }
-  const auto other = Database::open(file_, Database::Mode::read);
-  ASSERT_TRUE(other);
-  Statement sum = other->prepare("SELECT count(*), sum(length(text)) FROM word");
-  ASSERT_TRUE(sum.step());
-  EXPECT_EQ(sum.integer(0), 40);
-  EXPECT_EQ(sum.integer(1), 40 << 20);
-  EXPECT_FALSE(sum.step());
-  EXPECT_TRUE(database_.run("INSERT INTO word VALUES (100, 'free again')"));
 }
 
 }  // namespace

@@ -53,7 +53,7 @@ class Versions : public test::WorldTest {
 TEST_F(Versions, ACarryLeavesWhatWasThereAndWhatCame) {
   const std::string there = at("den/saves/Copper Tide (America).srm");
   const Bytes before = test::read(there);
-  const auto report = carry_one(at("reader/Copper Tide (America).sra"), "den", {"newer-there"});
+  const auto report = carry_one(at("reader/Copper Tide (America).sra"), "den", {Code::newer_there});
   ASSERT_EQ(stop_code(report), "");
   const Bytes after = test::read(there);
   const SaveHistory save = history_of(there, true);
@@ -128,7 +128,7 @@ TEST_F(Versions, KeepTakesAWholeBayAndOnlyWhatChangedNextTime) {
   Session session = open();
   const auto undone = undo(session, "", {});
   ASSERT_FALSE(undone);
-  EXPECT_EQ(undone.error().code, "no-match");
+  EXPECT_EQ(undone.error().code, Code::no_match);
 }
 
 TEST_F(Versions, CardsTellWhichSavesChanged) {
@@ -221,7 +221,7 @@ TEST_F(Versions, VerifyFindsEveryDamagedByteAndExportGivesTheRest) {
   EXPECT_EQ(test::read(files->front()), test::read(small));
   const auto again = export_history(session, "", folder_ / "out");
   ASSERT_FALSE(again);
-  EXPECT_EQ(again.error().code, "name-taken");
+  EXPECT_EQ(again.error().code, Code::name_taken);
 }
 
 TEST_F(Versions, AreFoundByPathTitleAndBayOrNotAtAll) {
@@ -231,14 +231,14 @@ TEST_F(Versions, AreFoundByPathTitleAndBayOrNotAtAll) {
     EXPECT_EQ(history_of(text).path.filename(), "Tin Orchard (Europe).srm") << text;
   const auto none = list_history(session, {"Nowhere Game", false, true});
   ASSERT_FALSE(none);
-  EXPECT_EQ(none.error().code, "no-match");
+  EXPECT_EQ(none.error().code, Code::no_match);
   EXPECT_GT(list_history(session, {})->size(), 5U);
   const auto wrong = restore_it("Tin Orchard", "v999999");
   ASSERT_FALSE(wrong);
-  EXPECT_NE(wrong.error().hint.find("v"), std::string::npos);
+  EXPECT_NE(wrong.error().hint.text().find("v"), std::string::npos);
   const auto missing = keep(session, {{"no such place"}, {}});
   ASSERT_FALSE(missing);
-  EXPECT_EQ(missing.error().code, "missing");
+  EXPECT_EQ(missing.error().code, Code::missing);
 }
 
 // Random plays, keeps and restores of one save against a list in memory.

@@ -79,7 +79,7 @@ TEST_F(CardBays, TheCardThatHasTheSaveIsChosen) {
   card("place/c.bin", {});
   learn("place");
   card("source.bin", {night("BASLUS-00417NIGHT", 2, 3)});
-  const auto carried = carry_one(at("source.bin") + ":#1", "place", {"newer-there"});
+  const auto carried = carry_one(at("source.bin") + ":#1", "place", {Code::newer_there});
   ASSERT_EQ(stop_code(carried), "") << carried.moves[0].checks[0].text;
   EXPECT_EQ(Path(carried.moves[0].to).filename(), "b.bin");
   EXPECT_EQ(names("place/b.bin").size(), 1U);
@@ -141,7 +141,7 @@ TEST_F(CardBays, OlderProgressDoesNotReplaceYounger) {
   folder_.write("source.raw", demo::card_with("gc-card", 59, {older}));
   learn("place");
   EXPECT_EQ(stop_code(carry_one(at("source.raw") + ":kite", "place")), "newer-there");
-  EXPECT_EQ(stop_code(carry_one(at("source.raw") + ":kite", "place", {"newer-there"})), "");
+  EXPECT_EQ(stop_code(carry_one(at("source.raw") + ":kite", "place", {Code::newer_there})), "");
 }
 
 TEST_F(CardBays, LookTellsDamageAndNamesGames) {
@@ -164,9 +164,9 @@ TEST_F(CardBays, LookTellsDamageAndNamesGames) {
 
 TEST_F(CardBays, NothingIsTakenFromACardByMistake) {
   Session session = open();
-  EXPECT_EQ(show_card(session, at("den/notes.txt"), "").error().code, "no-match");
-  EXPECT_EQ(show_card(session, at("den/notes.txt"), "ps1-card").error().code, "damaged");
-  EXPECT_EQ(show_card(session, at("den/notes.txt"), "n64-sram").error().code, "unknown-layout");
+  EXPECT_EQ(show_card(session, at("den/notes.txt"), "").error().code, Code::no_match);
+  EXPECT_EQ(show_card(session, at("den/notes.txt"), "ps1-card").error().code, Code::damaged);
+  EXPECT_EQ(show_card(session, at("den/notes.txt"), "n64-sram").error().code, Code::unknown_layout);
   TakeRequest take;
   take.card = at("den/cards/left.card");
   take.names = {"#1"};
@@ -175,7 +175,7 @@ TEST_F(CardBays, NothingIsTakenFromACardByMistake) {
   EXPECT_EQ(take_saves(session, take).error().trouble, Trouble::usage);
   take.as = "";
   take.names = {"nothing like it"};
-  EXPECT_EQ(take_saves(session, take).error().code, "no-match");
+  EXPECT_EQ(take_saves(session, take).error().code, Code::no_match);
   EXPECT_FALSE(std::filesystem::exists(folder_ / "out"));
   EXPECT_FALSE(save_by_name(session, at("den/cards/left.card") + ":#9", ""));
   EXPECT_EQ((*save_by_name(session, at("den/cards/left.card") + ":#1", ""))->name,

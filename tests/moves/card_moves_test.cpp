@@ -36,7 +36,7 @@ class CardMoves : public test::WorldTest {
     return found;
   }
   Result<CarryReport> put(const std::string& name, const std::vector<std::string>& files,
-                          const std::set<std::string>& accept = {}, bool plan = false) {
+                          const std::set<Code>& accept = {}, bool plan = false) {
     Session session = open();
     return put_saves(session, {at(name), files, "", plan, accept});
   }
@@ -81,14 +81,14 @@ TEST_F(CardMoves, PlansAndStopsWriteNothing) {
   const auto before = snapshot(folder_.path());
   EXPECT_EQ(drop("den/cards/left.card", {"#2"}, true)->report.moves.at(0).status,
             MoveStatus::planned);
-  EXPECT_EQ(drop("den/cards/left.card", {"#9"}).error().code, "no-match");
-  EXPECT_EQ(drop("den/cards/left.card", {"SLUS-00417"}).error().code, "many-match");
+  EXPECT_EQ(drop("den/cards/left.card", {"#9"}).error().code, Code::no_match);
+  EXPECT_EQ(drop("den/cards/left.card", {"SLUS-00417"}).error().code, Code::many_match);
   const auto other_family = put("den/cards/left.card", {at("attic/cards/kites.card") + ":#1"});
   EXPECT_EQ(stop_code(*other_family), "no-match");
   const auto again = put("den/cards/left.card", {at("den/cards/left.card") + ":#1"});
   EXPECT_TRUE(again->moves.at(0).nothing_to_do);
-  EXPECT_EQ(put("den/cards/left.card", {at("den/notes.txt")}).error().code, "no-match");
-  EXPECT_EQ(put("den/cards/left.card", {at("missing")}).error().code, "missing");
+  EXPECT_EQ(put("den/cards/left.card", {at("den/notes.txt")}).error().code, Code::no_match);
+  EXPECT_EQ(put("den/cards/left.card", {at("missing")}).error().code, Code::missing);
   EXPECT_EQ(stop_code(*put("downloads/failed.card", {at("den/cards/left.card") + ":#1"})),
             "damaged");
   EXPECT_EQ(snapshot(folder_.path()), before);
@@ -104,7 +104,7 @@ TEST_F(CardMoves, ADifferentSaveOfTheNameIsNotReplacedUnasked) {
   test::seal_ps1_frame(file, 0);
   folder_.write("sky", file + data);
   EXPECT_EQ(stop_code(*put("den/cards/left.card", {at("sky")})), "name-taken");
-  const auto replaced = put("den/cards/left.card", {at("sky")}, {"name-taken"});
+  const auto replaced = put("den/cards/left.card", {at("sky")}, {Code::name_taken});
   EXPECT_EQ(stop_code(*replaced), "");
   const Card shown = card("den/cards/left.card");
   EXPECT_EQ(shown.saves[*find_on_card(shown.saves, "BASLUS-00417SKY")].save.parts[0].data, data);
@@ -144,7 +144,7 @@ TEST_F(CardMoves, AnotherRegionStopsUntilItIsLabelled) {
   const std::string source = at("attic/cards/island.card") + ":BESLES-00418NIGHT";
   const auto stopped = carry_one(source, "den");
   EXPECT_EQ(stop_code(stopped), "region-differs");
-  EXPECT_EQ(stop_code(carry_one(source, "den", {"region-differs"})), "");
+  EXPECT_EQ(stop_code(carry_one(source, "den", {Code::region_differs})), "");
   undo_it();
   Session session = open();
   ReshapeRequest label;
@@ -153,7 +153,7 @@ TEST_F(CardMoves, AnotherRegionStopsUntilItIsLabelled) {
   label.out = folder_ / "BASLUS-00417NIGHT";
   const auto labelled = reshape(session, label);
   ASSERT_TRUE(labelled) << labelled.error().text;
-  EXPECT_TRUE(has_code(labelled->findings, "relabelled"));
+  EXPECT_TRUE(has_code(labelled->findings, Code::relabelled));
   EXPECT_EQ(labelled->outputs.at(0).layout, "ps1-single");
   const auto younger = carry_one(at("BASLUS-00417NIGHT"), "den");
   EXPECT_EQ(stop_code(younger), "") << "the file is younger than the card";
@@ -163,7 +163,7 @@ TEST_F(CardMoves, AnotherRegionStopsUntilItIsLabelled) {
 TEST_F(CardMoves, AWholeCardIsCarriedSaveBySave) {
   Session session = open();
   const auto report =
-      carry_one(at("den/cards/velvet.card"), "attic", {"region-differs", "newer-there"});
+      carry_one(at("den/cards/velvet.card"), "attic", {Code::region_differs, Code::newer_there});
   EXPECT_EQ(report.moves.size(), 4U);
   EXPECT_EQ(stop_code(report), "") << report.moves.back().checks.at(0).text;
   EXPECT_EQ(names("attic/cards/velvet.card").size(), 4U);
@@ -188,7 +188,7 @@ TEST_F(CardMoves, MendsTheFailedCard) {
   EXPECT_EQ(mend_card(session, {at("downloads/failed.card"), "", folder_ / "rescued.card", false})
                 .error()
                 .code,
-            "name-taken");
+            Code::name_taken);
   const Card shown = card("rescued.card");
   EXPECT_TRUE(shown.findings.empty());
 }

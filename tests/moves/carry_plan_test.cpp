@@ -20,8 +20,7 @@ class CarryPlans : public test::WorldTest {
     return request;
   }
   static std::size_t count(const CarryReport& report, MoveStatus status) {
-    return static_cast<std::size_t>(
-        std::ranges::count(report.moves, status, &MoveReport::status));
+    return static_cast<std::size_t>(std::ranges::count(report.moves, status, &MoveReport::status));
   }
 };
 
@@ -51,7 +50,7 @@ TEST_F(CarryPlans, WhatChangedSinceIsNotWritten) {
   CarryRequest request;
   request.saves = {"reader:Copper Tide"};
   request.to = "den";
-  request.accept = {"newer-there"};
+  request.accept = {Code::newer_there};
   auto plan = CarryPlan::make(session, request);
   ASSERT_TRUE(plan);
   ASSERT_EQ(count(plan->report(), MoveStatus::planned), 1U);
@@ -76,7 +75,7 @@ TEST_F(CarryPlans, StopBetweenSavesWhenAsked) {
   session.progress = nullptr;
   ASSERT_TRUE(done) << "what was done before is reported";
   ASSERT_TRUE(done->failed);
-  EXPECT_EQ(done->failed->code, "cancelled");
+  EXPECT_EQ(done->failed->code, Code::cancelled);
   EXPECT_LT(done->moves.size(), plan->report().moves.size());
   // Asked at once, nothing happens at all.
   const auto before = test::snapshot(folder_ / "den");
@@ -87,7 +86,7 @@ TEST_F(CarryPlans, StopBetweenSavesWhenAsked) {
   session.progress = &at_once;
   const auto nothing = other->execute();
   ASSERT_FALSE(nothing);
-  EXPECT_EQ(nothing.error().code, "cancelled");
+  EXPECT_EQ(nothing.error().code, Code::cancelled);
   EXPECT_EQ(test::snapshot(folder_ / "den"), before);
 }
 
@@ -96,7 +95,7 @@ TEST_F(CarryPlans, SavesInMemoryGoLikeThoseInFiles) {
   ASSERT_TRUE(std::filesystem::exists(dump)) << "the demo world changed";
   CarryRequest request;
   request.to = "den";
-  request.accept = {"newer-there"};
+  request.accept = {Code::newer_there};
   GivenSave given;
   given.save.system = System::n64;
   given.save.kind = Kind::battery;
@@ -119,7 +118,7 @@ TEST_F(CarryPlans, ASessionsLimitsCount) {
   request.to = "den";
   const auto report = carry(*session, request);
   ASSERT_FALSE(report);
-  EXPECT_EQ(report.error().code, "too-large");
+  EXPECT_EQ(report.error().code, Code::too_large);
 }
 
 // Counts how often folders are listed and files are read.

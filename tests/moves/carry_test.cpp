@@ -59,8 +59,8 @@ TEST_F(Carry, UndoTakesBackAWholeCommandAndNamedMoves) {
   Session session = open();
   ASSERT_TRUE(undo(session, "", {}));
   EXPECT_EQ(snapshot(folder_ / "den"), before);
-  EXPECT_EQ(undo(session, "", {}).error().code, "no-match");
-  EXPECT_EQ(undo(session, "m1", {}).error().code, "no-match");
+  EXPECT_EQ(undo(session, "", {}).error().code, Code::no_match);
+  EXPECT_EQ(undo(session, "m1", {}).error().code, Code::no_match);
   EXPECT_EQ(undo(session, "first", {}).error().trouble, Trouble::usage);
   ASSERT_EQ(stop_code(carry_one("reader:Copper Tide", "den")), "");
   ASSERT_EQ(stop_code(carry_one("reader:Glacier Post", "den")), "");
@@ -78,7 +78,7 @@ TEST_F(Carry, UndoStopsWhereThePlaceChanged) {
   ASSERT_TRUE(back);
   EXPECT_EQ(stop_code(*back), "newer-there");
   EXPECT_EQ(read(folder_ / "den/saves/Copper Tide (America).srm"), test::filled(0x48800, 0x11));
-  back = undo(session, "", {"newer-there"});
+  back = undo(session, "", {Code::newer_there});
   ASSERT_TRUE(back);
   EXPECT_EQ(read(folder_ / "den/saves/Copper Tide (America).srm"), original);
 }
@@ -110,7 +110,7 @@ TEST_F(Carry, OfShelvesThatFitEquallyTakesTheOneThatHoldsTheSave) {
   folder_.write("bunk/user-2/" + name + ".srm", test::random_bytes(save.size(), 4), 30);
   learn("bunk");
   ASSERT_EQ((*open().bays.find("bunk"))->shelves.size(), 2U);
-  EXPECT_EQ(stop_code(carry_one("reader:" + name, "bunk", {"newer-there"})), "");
+  EXPECT_EQ(stop_code(carry_one("reader:" + name, "bunk", {Code::newer_there})), "");
   EXPECT_EQ(read(folder_ / ("bunk/user-2/" + name + ".srm")), save);
   EXPECT_FALSE(std::filesystem::exists(folder_ / ("bunk/user-1/" + name + ".srm")));
 }
@@ -135,7 +135,7 @@ TEST_F(Carry, OfShelvesThatFitEquallyTakesTheOneOfTheRegion) {
     const CarryReport report = carry_one(at("loose/Lantern Drift (Europe).srm"), bunk);
     EXPECT_EQ(stop_code(report), "");
     EXPECT_TRUE(std::filesystem::exists(place / wanted / "Lantern Drift (Europe).srm")) << one;
-    EXPECT_EQ(has_code(report.moves.at(0).checks, "shelf-unsure"), unsure) << one;
+    EXPECT_EQ(has_code(report.moves.at(0).checks, Code::shelf_unsure), unsure) << one;
   }
 }
 
@@ -144,7 +144,7 @@ TEST_F(Carry, DoesNothingWhenItIsThereAlready) {
   const auto before = snapshot(folder_ / "den");
   const CarryReport again = carry_one("reader:Copper Tide", "den");
   EXPECT_EQ(again.moves.at(0).status, MoveStatus::done);
-  EXPECT_TRUE(has_code(again.moves[0].checks, "already-there"));
+  EXPECT_TRUE(has_code(again.moves[0].checks, Code::already_there));
   EXPECT_TRUE(again.moves[0].move.empty());
   EXPECT_EQ(snapshot(folder_ / "den"), before);
 }
@@ -167,7 +167,7 @@ TEST_F(Carry, HistoryKnowsAnOlderVersion) {
   EXPECT_EQ(stop_code(carry_one("reader:Copper Tide", "den")), "");
   folder_.write("reader/Copper Tide (America).sra", old);
   EXPECT_EQ(stop_code(carry_one("reader:Copper Tide", "den")), "newer-there");
-  EXPECT_EQ(stop_code(carry_one("reader:Copper Tide", "den", {"newer-there"})), "");
+  EXPECT_EQ(stop_code(carry_one("reader:Copper Tide", "den", {Code::newer_there})), "");
 }
 
 TEST_F(Carry, ClockGoesFrom44To48) {
@@ -222,7 +222,9 @@ TEST_F(Carry, LossesStopUnlessAccepted) {
   folder_.write("den/saves/Copper Tide (America).srm", bytes);
   const CarryReport stopped = carry_one("den:Copper Tide", "reader");
   EXPECT_EQ(stop_code(stopped), "chip-differs");
-  EXPECT_EQ(stop_code(carry_one("den:Copper Tide", "reader", {"chip-differs", "loses-parts"})), "");
+  EXPECT_EQ(
+      stop_code(carry_one("den:Copper Tide", "reader", {Code::chip_differs, Code::loses_parts})),
+      "");
 }
 
 TEST_F(Carry, GameAndRomNameTheTarget) {
@@ -244,7 +246,7 @@ TEST_F(Carry, GameAndRomNameTheTarget) {
 TEST_F(Carry, ALooseFileIsReadAsTheGameThatItIsNamedAfter) {
   // 8 KiB can be many things; the den has one ROM of that name.
   folder_.write("loose/Tin Orchard (Europe).bin", demo::progress("T", 0x2000, 45, std::byte{0xFF}));
-  CarryReport report = carry_one(at("loose/Tin Orchard (Europe).bin"), "den", {"newer-there"});
+  CarryReport report = carry_one(at("loose/Tin Orchard (Europe).bin"), "den", {Code::newer_there});
   EXPECT_EQ(stop_code(report), "");
   EXPECT_EQ(report.moves.at(0).to_layout, "gb-battery-clock48");
   folder_.write("loose/glacier post.bin", demo::progress("G", 512, 46, std::byte{0xFF}));
@@ -326,7 +328,8 @@ TEST_F(Carry, APlaceThatGoesAwayIsToldInFull) {
     if (!report || !report->failed) continue;
     ++seen;
     EXPECT_EQ(report->failed->trouble, Trouble::place);
-    EXPECT_NE(report->failed->hint.find("not done: "), std::string::npos) << report->failed->hint;
+    EXPECT_NE(report->failed->hint.text().find("not done: "), std::string::npos)
+        << report->failed->hint.text();
     // What is named as done is done, and can be taken back.
     for (const MoveReport& move : report->moves) EXPECT_EQ(move.status, MoveStatus::done);
     ASSERT_TRUE(undo(next, "", {}));
@@ -346,15 +349,15 @@ TEST_F(Carry, AFileThatIsBeingWrittenIsLeftAlone) {
   folder_.write("den/saves/Copper Tide (America).srm", before);
   const CarryReport report = carry_one("reader:Copper Tide", "den");
   ASSERT_EQ(report.moves[0].status, MoveStatus::stopped);
-  EXPECT_TRUE(has_code(report.moves[0].checks, "in-use"));
+  EXPECT_TRUE(has_code(report.moves[0].checks, Code::in_use));
   // Who waits, or has seen that the file is young, goes on.
   CarryRequest request;
   request.saves = {"reader:Copper Tide"};
   request.to = "den";
   request.wait_seconds = 5;
   const CarryReport waited = carry_it(request);
-  EXPECT_FALSE(has_code(waited.moves[0].checks, "in-use"));
-  EXPECT_EQ(carry_one("reader:Copper Tide", "den", {"newer-there"}).moves[0].status,
+  EXPECT_FALSE(has_code(waited.moves[0].checks, Code::in_use));
+  EXPECT_EQ(carry_one("reader:Copper Tide", "den", {Code::newer_there}).moves[0].status,
             MoveStatus::done);
   // What Bay Swap itself wrote is no alarm.
   EXPECT_EQ(stop_code(carry_one("reader:Copper Tide", "den")), "");

@@ -6,10 +6,10 @@
 #include "bayswap/dig.h"
 #include "bayswap/state.h"
 #include "core/bytes/order.h"
+#include "core/packing/packing.h"
+#include "core/states/save_search.h"
 #include "demo/makers.h"
 #include "demo/state_makers.h"
-#include "core/states/save_search.h"
-#include "core/packing/packing.h"
 #include "support/card_zoo.h"
 #include "support/folder.h"
 
@@ -115,7 +115,7 @@ TEST(Dig, FindsSavesInRandomStatesExactlyOrNotAtAll) {
     ASSERT_TRUE(dug) << made.how << ": " << dug.error().text;
     if (dug->outputs.empty()) {
       std::printf("round %u not found (%s): %s\n", round, made.how.c_str(),
-                  dug->stopped ? dug->stopped->code.c_str() : "");
+                  dug->stopped ? std::string(to_string(dug->stopped->code)).c_str() : "");
       continue;
     }
     const bool same = test::read(request.out) == made.newer;
@@ -146,7 +146,7 @@ TEST(Dig, FindsNothingWhereNothingIs) {
     ASSERT_TRUE(dug);
     EXPECT_TRUE(dug->outputs.empty()) << made.how;
     ASSERT_TRUE(dug->stopped);
-    EXPECT_TRUE(dug->stopped->code == "no-match" || dug->stopped->code == "many-match");
+    EXPECT_TRUE(dug->stopped->code == Code::no_match || dug->stopped->code == Code::many_match);
     EXPECT_TRUE(is_missing(disk(), request.out));
   }
 }
@@ -176,7 +176,7 @@ TEST_F(DigIn, TwoSavesThatDifferAreAChoice) {
   request.is = "snes-battery";
   const Dug dug = dig(request);
   ASSERT_TRUE(dug.stopped);
-  EXPECT_EQ(dug.stopped->code, "many-match");
+  EXPECT_EQ(dug.stopped->code, Code::many_match);
   ASSERT_GE(dug.candidates.size(), 2U);
   EXPECT_EQ(dug.candidates[0].offset, 9000U);
   EXPECT_EQ(dug.candidates[1].offset, 9000U + 0x2000 + 777);
@@ -238,7 +238,7 @@ TEST_F(DigIn, AChipIsFoundByItsSectionOrNotSaid) {
                     demo::sectioned_state("PROGRAM9", {{"VRAM", chip}, {"WORK", Bytes(99)}}));
   const Dug unsure = dig(request);
   ASSERT_TRUE(unsure.stopped);
-  EXPECT_EQ(unsure.stopped->code, "many-match");
+  EXPECT_EQ(unsure.stopped->code, Code::many_match);
   EXPECT_EQ(unsure.candidates.size(), 1U);
 }
 
@@ -260,7 +260,7 @@ TEST_F(DigIn, HostileStatesAreHarmless) {
     request.state = folder_.write("a.st0", broken);
     const auto dug = dig_state(*session, request);
     if (!dug) {
-      EXPECT_EQ(dug.error().code, "damaged");
+      EXPECT_EQ(dug.error().code, Code::damaged);
     }
     (void)read_state(broken, "x");
   }

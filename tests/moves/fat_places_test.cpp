@@ -56,7 +56,7 @@ TEST_F(FatPlaces, ASaveGoesThereAndBack) {
   CarryRequest request;
   request.saves = {"den:Tin Orchard"};
   request.to = "ferry";
-  request.accept = {"newer-there"};
+  request.accept = {Code::newer_there};
   const auto before = test::snapshot(folder_ / "ferry");
   EXPECT_EQ(stop_code(carry_on(fat, request)), "");
   EXPECT_NE(test::snapshot(folder_ / "ferry"), before);

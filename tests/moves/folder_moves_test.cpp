@@ -1,9 +1,9 @@
 // Carries of folders through the library.
 #include "bayswap/folder.h"
-#include "places/find_folders.h"
+#include "files/atomic_write.h"
 #include "history/history.h"
 #include "moves/mover.h"
-#include "files/atomic_write.h"
+#include "places/find_folders.h"
 #include "support/golden_titles.h"
 #include "support/world.h"
 
@@ -95,11 +95,11 @@ TEST_F(FolderMoves, AYoungerCompanionIsLeft) {
   folder_.write("console/shared/roster.db", test::random_bytes(100, 1));
   const CarryReport report = carry_one("desk:RKFE", "console");
   EXPECT_EQ(stop_code(report), "");
-  EXPECT_TRUE(has_code(report.moves.at(0).checks, "companion-left"));
+  EXPECT_TRUE(has_code(report.moves.at(0).checks, Code::companion_left));
   EXPECT_EQ(read(folder_ / "console/shared/roster.db").size(), 100U);
   // Where it is nowhere to be found, the plan says so.
   std::filesystem::remove(folder_ / "desk/wii/shared/roster.db");
-  EXPECT_TRUE(has_code(carry_one("desk:RKFE", "console").moves.at(0).checks, "companion-left"));
+  EXPECT_TRUE(has_code(carry_one("desk:RKFE", "console").moves.at(0).checks, Code::companion_left));
 }
 
 TEST_F(FolderMoves, ALinkOutOfTheBayStops) {
@@ -120,7 +120,7 @@ TEST_F(FolderMoves, ABayWithoutSuchAShelfSaysSo) {
   Session session = open();
   const auto many = carry(session, request);
   ASSERT_FALSE(many);
-  EXPECT_EQ(many.error().code, "many-match");
+  EXPECT_EQ(many.error().code, Code::many_match);
 }
 
 // What a crash can leave between the two renames, set up by hand: the next run ends it.

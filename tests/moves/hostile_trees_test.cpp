@@ -165,7 +165,7 @@ TEST_F(HostileTrees, HarmNothing) {
     request.from = "from";
     request.to = "to";
     request.all = true;
-    request.accept = {"newer-there", "region-differs", "blank-source"};
+    request.accept = {Code::newer_there, Code::region_differs, Code::blank_source};
     const auto report = carry(*again, request);
     bool any = false;
     if (report)

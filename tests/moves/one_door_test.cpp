@@ -103,7 +103,7 @@ TEST_F(OneDoor, LinksAndDevicesStay) {
   std::filesystem::create_symlink("nowhere", folder_ / "aside/deep/link");
   const auto outcome = Door(disk(), history_, move_).take_out_tree(folder_ / "aside");
   ASSERT_FALSE(outcome);
-  EXPECT_EQ(outcome.error().code, "unexpected");
+  EXPECT_EQ(outcome.error().code, Code::unexpected);
   EXPECT_TRUE(std::filesystem::is_symlink(folder_ / "aside/deep/link"));
   EXPECT_TRUE(kept(some_));
 }

@@ -1,8 +1,8 @@
 // Somebody else writes at a chosen moment of a move, or the medium fails: what stays, what is in
 // history, what is said. tests/cli/adversary_test.cpp does the same at every system call.
 #include "bayswap/versions.h"
-#include "history/history.h"
 #include "core/bytes/hash.h"
+#include "history/history.h"
 #include "support/failing_storage.h"
 #include "support/world.h"
 
@@ -58,8 +58,8 @@ class OthersWrite : public test::TitlePlaces {
     request.saves = {"desk:Halyard"};
     request.to = "console";
     const auto report = carry(session, request);
-    if (!report) return report.error().code;
-    if (report->failed) return report->failed->code;
+    if (!report) return std::string(to_string(report.error().code));
+    if (report->failed) return std::string(to_string(report->failed->code));
     return stop_code(*report);
   }
   [[nodiscard]] bool in_history(const Bytes& bytes) {
@@ -140,7 +140,7 @@ TEST_F(OthersWrite, AFileOnAMediumThatReadsDifferentlyToo) {
   CarryRequest request;
   request.saves = {"reader:Copper Tide"};
   request.to = "den";
-  request.accept = {"newer-there"};
+  request.accept = {Code::newer_there};
   const auto report = carry(session, request);
   ASSERT_FALSE(report);
   EXPECT_EQ(report.error().trouble, Trouble::read_back);
@@ -179,7 +179,7 @@ class Stuck final : public FailingStorage {
   }
   Result<std::vector<std::string>> list(const Path& folder) override {
     if (way_ == Way::foreign && refuses(folder, false))
-      return fail(Trouble::input, "unreadable", folder.string() + ": belongs to another user");
+      return fail(Trouble::input, Code::unreadable, folder.string() + ": belongs to another user");
     return disk().list(folder);
   }
 
@@ -189,7 +189,7 @@ class Stuck final : public FailingStorage {
     return path.string().starts_with(place_.string());
   }
   static Result<void> refused(const Path& path) {
-    return fail(Trouble::place, "place-failed", path.string() + ": cannot be written");
+    return fail(Trouble::place, Code::place_failed, path.string() + ": cannot be written");
   }
 
   Path place_;
@@ -215,7 +215,7 @@ class StuckMoves : public OthersWrite {
     CarryRequest request;
     request.saves = {"reader:Copper Tide"};
     request.to = "den";
-    request.accept = {"newer-there"};
+    request.accept = {Code::newer_there};
     const auto report = carry(session, request);
     ASSERT_TRUE(report) << report.error().text;
     EXPECT_EQ(stop_code(*report), "");
@@ -325,8 +325,8 @@ TEST_F(StuckMoves, CanBeLeftAsTheyAre) {
       session.notes.front().text.substr(9, session.notes.front().text.find(' ', 9) - 9);
   const auto refused = undo(session, name, {});
   ASSERT_FALSE(refused);
-  EXPECT_EQ(refused.error().code, "in-use");
-  const auto ended = undo(session, name, {"newer-there"});
+  EXPECT_EQ(refused.error().code, Code::in_use);
+  const auto ended = undo(session, name, {Code::newer_there});
   ASSERT_TRUE(ended) << ended.error().text;
   EXPECT_TRUE(ended->moves.empty());
   ASSERT_EQ(session.notes.size(), 1U);

@@ -67,9 +67,9 @@ TEST_F(Reshape, StopsAtLossesAndWritesNothing) {
   auto one = request({"g.srm"}, {"n64-sram"});
   auto stopped = run(one);
   ASSERT_TRUE(stopped && stopped->stopped);
-  EXPECT_EQ(stopped->stopped->code, "loses-parts");
+  EXPECT_EQ(stopped->stopped->code, Code::loses_parts);
   EXPECT_FALSE(std::filesystem::exists(folder_ / "out"));
-  one.accept = {"loses-parts"};
+  one.accept = {Code::loses_parts};
   stopped = run(one);
   ASSERT_TRUE(stopped && !stopped->stopped);
   EXPECT_EQ(read(folder_ / "out"), random_bytes(0x8000, 2));
@@ -123,7 +123,7 @@ TEST_F(Reshape, DropsAnUnknownTrailerWithANote) {
   auto plain = request({"t.sav"}, {"snes-battery"});
   const auto done = run(plain);
   ASSERT_TRUE(done && !done->stopped);
-  EXPECT_TRUE(has_code(done->findings, "trailer-dropped"));
+  EXPECT_TRUE(has_code(done->findings, Code::trailer_dropped));
   EXPECT_EQ(read(folder_ / "out").size(), 0x2000U);
 }
 
@@ -131,8 +131,8 @@ TEST_F(Reshape, RefusesWhatItCannotKnowOrWrite) {
   folder_.write("x.sav", random_bytes(0x20000, 1));
   const auto code = [&](const ReshapeRequest& wanted) {
     const auto done = run(wanted);
-    if (!done) return done.error().code;
-    return done->stopped ? done->stopped->code : std::string();
+    if (!done) return std::string(to_string(done.error().code));
+    return done->stopped ? std::string(to_string(done->stopped->code)) : std::string();
   };
   folder_.write("empty.sav", Bytes{});
   folder_.write("odd.sav", random_bytes(12'345, 1));

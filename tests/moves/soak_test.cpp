@@ -155,7 +155,7 @@ class Soak : public test::WorldTest {
     const Files wanted =
         predicted(trip.save == "LANTERN DRIFT" ? "Lantern Drift" : trip.save, trip.to);
     const CarryReport report =
-        carry_one(trip.from + ":" + trip.save, trip.to, {"newer-there", "in-use"});
+        carry_one(trip.from + ":" + trip.save, trip.to, {Code::newer_there, Code::in_use});
     ASSERT_FALSE(report.moves.empty());
     ASSERT_EQ(stop_code(report), "") << trip.from << ":" << trip.save;
     Change change = change_to(wanted);
@@ -231,7 +231,7 @@ class Soak : public test::WorldTest {
       EXPECT_EQ(stop_code(*report), "newer-there");
       ++refused_;
       // Nobody wants it any more: what is there now goes to history, and the old comes back.
-      const auto forced = undo(session, "", {"newer-there"});
+      const auto forced = undo(session, "", {Code::newer_there});
       ASSERT_TRUE(forced) << forced.error().text;
     }
     for (const auto& [path, versions] : last) {

@@ -27,7 +27,7 @@ class States : public test::WorldTest {
     request.saves = {save};
     request.to = to;
     request.slot = slot;
-    request.accept = {"newer-there"};
+    request.accept = {Code::newer_there};
     return carry_it(request);
   }
 };
@@ -70,7 +70,7 @@ TEST_F(States, GoToAnotherSlotWhenAsked) {
   Session session = open();
   const auto several = carry(session, all);
   ASSERT_FALSE(several);
-  EXPECT_EQ(several.error().code, "many-match") << "four states cannot go to one slot";
+  EXPECT_EQ(several.error().code, Code::many_match) << "four states cannot go to one slot";
 }
 
 TEST_F(States, OfAnotherProgramStop) {
@@ -82,7 +82,7 @@ TEST_F(States, OfAnotherProgramStop) {
   request.saves = {at(kWharf + "1")};
   request.to = "shed";
   request.slot = "9";
-  request.accept = {"other-program"};
+  request.accept = {Code::other_program};
   EXPECT_EQ(carry_it(request).moves.front().status, MoveStatus::done);
   EXPECT_EQ(read(folder_ / "shed/Dune Semaphore.009"), read(folder_ / (kWharf + "1")));
 }
@@ -97,7 +97,7 @@ TEST_F(States, OfAllGamesMoveWithTheSaves) {
   request.all = true;
   request.from = "wharf";
   request.to = "pier";
-  request.accept = {"newer-there"};
+  request.accept = {Code::newer_there};
   EXPECT_EQ(carry_it(request).moves.size(), 4U);
 }
 
@@ -131,8 +131,8 @@ TEST_F(States, AreListedBySlot) {
   }
   const auto none = list_states(session, at("ferry"));
   ASSERT_FALSE(none);
-  EXPECT_EQ(none.error().code, "no-match");
-  EXPECT_EQ(list_states(session, at("nowhere")).error().code, "missing");
+  EXPECT_EQ(none.error().code, Code::no_match);
+  EXPECT_EQ(list_states(session, at("nowhere")).error().code, Code::missing);
 }
 
 }  // namespace

@@ -27,7 +27,7 @@ class MyLayout final : public bayswap::Layout {
     return content;
   }
   bayswap::Result<bayswap::Written> write(const bayswap::WriteRequest&) const override {
-    return bayswap::fail(bayswap::Trouble::stopped, "no-match", "not written here");
+    return bayswap::fail(bayswap::Trouble::stopped, Code::no_match, "not written here");
   }
 
  private:

@@ -54,7 +54,7 @@ TEST(BayList, PointsAtMistakes) {
   for (const auto& [text, word] : mistakes) {
     const auto list = BayList::parse(text, "bays.toml");
     ASSERT_FALSE(list) << text;
-    EXPECT_EQ(list.error().code, "bad-bays");
+    EXPECT_EQ(list.error().code, Code::bad_bays);
     EXPECT_NE(list.error().text.find(word), std::string::npos) << list.error().text;
   }
 }
@@ -178,7 +178,7 @@ TEST(LearnBay, ContentOfOneFileSettlesTheOrderForAll) {
 
 TEST(LearnBay, RefusesEmptyMissingAndBadlyNamed) {
   const TempFolder folder;
-  EXPECT_EQ(learn_bay(disk(), {}, "den", folder.path()).error().code, "no-match");
+  EXPECT_EQ(learn_bay(disk(), {}, "den", folder.path()).error().code, Code::no_match);
   EXPECT_EQ(learn_bay(disk(), {}, "den", folder / "nowhere").error().trouble, Trouble::input);
   EXPECT_EQ(learn_bay(disk(), {}, "a b", folder.path()).error().trouble, Trouble::usage);
 }

@@ -2,11 +2,11 @@
 #include <gmock/gmock.h>
 #include <gtest/gtest.h>
 
+#include "bayswap/catalog_edit.h"
+#include "core/bytes/hash.h"
+#include "core/bytes/text.h"
 #include "places/game_list.h"
 #include "places/rom_index.h"
-#include "bayswap/catalog_edit.h"
-#include "core/bytes/sha1.h"
-#include "core/bytes/text.h"
 #include "support/bytes.h"
 #include "support/card_zoo.h"
 #include "support/folder.h"
@@ -99,11 +99,11 @@ TEST(GameList, CsvInAnyOrderOfColumns) {
 TEST(GameList, BrokenOnesSayWhere) {
   const auto error = [](const std::string& text) { return listed(text).error(); };
   EXPECT_THAT(error("<a>\n<game name='x'>\n</a>").text, testing::HasSubstr("list:"));
-  EXPECT_EQ(error("<a>\n<game name='x'>\n</a>").code, "bad-list");
+  EXPECT_EQ(error("<a>\n<game name='x'>\n</a>").code, Code::bad_list);
   EXPECT_THAT(error("name,size\nA,1\n\"B,2\n").text, testing::HasSubstr("list:3"));
-  EXPECT_EQ(error("colour,size\nred,1\n").code, "no-match");
-  EXPECT_EQ(error("<html><body/></html>").code, "no-match");
-  EXPECT_EQ(error("  \n").code, "bad-list");
+  EXPECT_EQ(error("colour,size\nred,1\n").code, Code::no_match);
+  EXPECT_EQ(error("<html><body/></html>").code, Code::no_match);
+  EXPECT_EQ(error("  \n").code, Code::bad_list);
 }
 
 TEST(GameList, MutatedListsNeverCrash) {
@@ -156,12 +156,12 @@ TEST_F(CatalogFiles, AddingKeepsWhatIsWritten) {
   EXPECT_EQ(known->title, game.title);
   EXPECT_EQ(known->chip, "flash128");
   EXPECT_EQ(known->companions, game.companions);
-  EXPECT_EQ(add_catalog_game(session, game).error().code, "name-taken");
+  EXPECT_EQ(add_catalog_game(session, game).error().code, Code::name_taken);
   game.title = "Other";
   game.chip = "nonsense";
-  EXPECT_EQ(add_catalog_game(session, game).error().code, "usage");
+  EXPECT_EQ(add_catalog_game(session, game).error().code, Code::usage);
   game.title = "()";
-  EXPECT_EQ(add_catalog_game(session, game).error().code, "usage");
+  EXPECT_EQ(add_catalog_game(session, game).error().code, Code::usage);
 }
 
 TEST_F(CatalogFiles, ImportingTwiceReplaces) {
@@ -182,7 +182,7 @@ TEST_F(CatalogFiles, ImportingTwiceReplaces) {
   EXPECT_EQ(open().catalog.find_code(System::n64, "NCTP")->title, "My Tide");
   EXPECT_EQ(open().catalog.find_code(System::n64, "NCTE")->title, "Copper Tide");
   request.system.reset();
-  EXPECT_EQ(import_catalog(session, request).error().code, "usage");
+  EXPECT_EQ(import_catalog(session, request).error().code, Code::usage);
 }
 
 // A ROM without a header is known by its hashes alone.

@@ -9,12 +9,12 @@
 #include <set>
 #include <tuple>
 
-#include "places/rom_hashes.h"
 #include "bayswap/bay.h"
 #include "bayswap/carry.h"
-#include "core/bytes/sha1.h"
+#include "core/bytes/hash.h"
 #include "core/bytes/text.h"
 #include "demo/makers.h"
+#include "places/rom_hashes.h"
 #include "support/bytes.h"
 #include "support/card_zoo.h"
 #include "support/folder.h"
@@ -254,7 +254,7 @@ TEST(RandomHabits, AreLearnedExactlyAndCarriedBothWays) {
     request.all = true;
     request.from = "here";
     request.to = "there";
-    request.accept = {"newer-there"};
+    request.accept = {Code::newer_there};
     ASSERT_TRUE(carry(*session, request));
     for (const Example& game : kExamples)
       EXPECT_EQ(test::read(there / filled_in(to.habit, game)),

@@ -3,15 +3,15 @@
 #include <gmock/gmock.h>
 #include <gtest/gtest.h>
 
-#include "places/path_words.h"
-#include "places/rom_folders.h"
-#include "places/rom_hashes.h"
-#include "places/rom_index.h"
 #include "bayswap/bay.h"
 #include "bayswap/carry.h"
 #include "bayswap/look.h"
 #include "core/bytes/text.h"
 #include "demo/makers.h"
+#include "places/path_words.h"
+#include "places/rom_folders.h"
+#include "places/rom_hashes.h"
+#include "places/rom_index.h"
 #include "support/bytes.h"
 #include "support/folder.h"
 #include "support/program.h"
@@ -146,7 +146,7 @@ class TwoSystems : public testing::Test {
     add("Copper Bell", true, true);
     const auto bay = learn_bay(disk(), {}, "den", place_.path());
     std::map<std::string, System> shelves;
-    if (!bay) questions_ = {bay.error().hint};
+    if (!bay) questions_ = {bay.error().hint.text()};
     if (!bay) return shelves;
     questions_ = bay->questions;
     for (const Shelf& shelf : bay->shelves) {
@@ -321,7 +321,7 @@ TEST_F(SilentHeaders, AreNoProofOfTheSameGame) {
   const MoveReport move = carried();
   EXPECT_EQ(move.status, MoveStatus::stopped);
   ASSERT_FALSE(move.checks.empty());
-  EXPECT_EQ(move.checks.front().code, "no-match");
+  EXPECT_EQ(move.checks.front().code, Code::no_match);
   EXPECT_EQ(test::contents(there_.path()), before);
 }
 
@@ -330,7 +330,7 @@ TEST_F(SilentHeaders, LeaveTheWordToNames) {
   const MoveReport move = carried();
   EXPECT_EQ(move.status, MoveStatus::done);
   ASSERT_FALSE(move.checks.empty());
-  EXPECT_EQ(move.checks.front().code, "rom-match");
+  EXPECT_EQ(move.checks.front().code, Code::rom_match);
   EXPECT_EQ(test::read(there_ / "Tin Orchard (Europe).sav"), test::read(here_ / "Tin Orchard.sav"));
 }
 

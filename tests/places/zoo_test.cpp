@@ -199,15 +199,15 @@ class Zoo : public testing::Test {
     request.all = true;
     request.from = from;
     request.to = to;
-    request.accept = {"newer-there"};
+    request.accept = {Code::newer_there};
     const auto report = carry(session, request);
     ASSERT_TRUE(report) << report.error().text;
     for (const MoveReport& move : report->moves)
       for (const Finding& check : move.checks) {
         // Several states cannot all go to the one that a program keeps for each game.
-        const bool states = move.to_layout.empty() && check.code == "name-taken";
+        const bool states = move.to_layout.empty() && check.code == Code::name_taken;
         EXPECT_TRUE(move.status != MoveStatus::stopped || states)
-            << check.code << ": " << check.text;
+            << to_string(check.code) << ": " << check.text;
       }
   }
   TempFolder own_;
@@ -358,7 +358,7 @@ TEST_F(ZooCards, AnEmptyCardIsForTheRegionOfItsFolder) {
   ASSERT_TRUE(report);
   ASSERT_EQ(report->moves.size(), 1U);
   EXPECT_EQ(report->moves[0].status, MoveStatus::stopped);
-  EXPECT_EQ(report->moves[0].checks.front().code, "region-differs");
+  EXPECT_EQ(report->moves[0].checks.front().code, Code::region_differs);
 }
 
 TEST_F(ZooCards, ImagesAndFoldersOfSavesExchangeThem) {
@@ -407,7 +407,7 @@ TEST_F(ZooCards, FoldersOfOneRegionStopAnother) {
   const auto report = carry(session, request);
   ASSERT_TRUE(report);
   EXPECT_EQ(report->moves.front().status, MoveStatus::stopped);
-  EXPECT_EQ(report->moves.front().checks.front().code, "region-differs");
+  EXPECT_EQ(report->moves.front().checks.front().code, Code::region_differs);
 }
 
 // A save and a ROM of other names: how sure it is that they belong together is said.
@@ -429,7 +429,7 @@ TEST_F(Zoo, ThePlanSaysHowSureARomIs) {
     const auto report = carry(session, request);
     EXPECT_TRUE(report);
     for (const Finding& check : report->moves.front().checks)
-      if (check.code == "rom-match") return check.text;
+      if (check.code == Code::rom_match) return check.text;
     return std::string();
   };
   EXPECT_NE(note_of(here / "Moss and so on.sav").find("surely"), std::string::npos);

@@ -3,10 +3,10 @@
 #include <map>
 #include <mutex>
 
-#include "places/rom_index.h"
+#include "core/naming/tags.h"
 #include "demo/makers.h"
 #include "places/inspect.h"
-#include "core/naming/tags.h"
+#include "places/rom_index.h"
 #include "support/failing_storage.h"
 #include "support/world.h"
 
@@ -55,7 +55,7 @@ TEST_F(Look, TheUsersWordOutranksNames) {
   Session session = open();
   EXPECT_EQ(
       look(session, folder_ / "reader/LANTERN DRIFT.srm", options, [](const Item&) {}).error().code,
-      "no-match");
+      Code::no_match);
 }
 
 TEST_F(Look, HashesOnlyWhenAsked) {
@@ -70,11 +70,11 @@ TEST_F(Look, JudgesFilesThatFitNothing) {
   folder_.write("x/text.txt", std::string("only words"));
   folder_.write("x/short.srm", test::random_bytes(0x48800 - 3, 1));
   const auto code = [&](const std::string& name) { return item(name).findings.at(0).code; };
-  EXPECT_EQ(code("x/empty.sav"), "empty-file");
+  EXPECT_EQ(code("x/empty.sav"), Code::empty_file);
   EXPECT_EQ(item("x/empty.sav").findings.at(0).level, Level::error);
   EXPECT_EQ(items("x").at(0).findings.at(0).level, Level::warn) << "in a folder it is a marker";
-  EXPECT_EQ(code("x/text.txt"), "unknown");
-  EXPECT_EQ(code("x/short.srm"), "wrong-size");
+  EXPECT_EQ(code("x/text.txt"), Code::unknown);
+  EXPECT_EQ(code("x/short.srm"), Code::wrong_size);
 }
 
 TEST_F(Look, TellsStatesByNameAndForm) {
@@ -93,11 +93,11 @@ TEST_F(Look, SeveralGamesOfOneNameAreNamedNotGuessed) {
   folder_.write("y/Twin.gb", demo::gb_rom("TWIN TWO", 0x03, 2));
   folder_.write("y/Twin.sav", test::random_bytes(0x2000, 2));
   const auto found = items("y");
-  EXPECT_TRUE(has_code(found.at(1).findings, "many-match"));
+  EXPECT_TRUE(has_code(found.at(1).findings, Code::many_match));
   EXPECT_EQ(found.at(1).confidence, Confidence::possible);
   folder_.write("y/Twin.srm", test::random_bytes(0x8000, 2));
   EXPECT_EQ(items("y").at(3).system, System::snes);
-  EXPECT_TRUE(has_code(items("y").at(3).findings, "many-match"));
+  EXPECT_TRUE(has_code(items("y").at(3).findings, Code::many_match));
 }
 
 TEST_F(Look, ComparesChipsAndNotContainers) {

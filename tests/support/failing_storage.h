@@ -88,7 +88,7 @@ class FailingStorage : public Storage {
     return now;
   }
   static Result<void> broken(const Path& path) {
-    return fail(Trouble::place, "place-failed", path.string() + ": made to fail");
+    return fail(Trouble::place, Code::place_failed, path.string() + ": made to fail");
   }
 
   std::size_t at_;

@@ -21,7 +21,7 @@ class FatStorage final : public Storage {
   }
   Result<void> create(const Path& path, ByteView bytes, std::uint32_t mode) override {
     if (fat_ && path.filename().string().find_first_of("\"*:<>?\\|") != std::string::npos)
-      return fail(Trouble::place, "place-failed", path.string() + ": no FAT name");
+      return fail(Trouble::place, Code::place_failed, path.string() + ": no FAT name");
     auto done = disk().create(real(path), bytes, mode);
     return done ? coarse(path) : done;
   }

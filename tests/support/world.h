@@ -56,7 +56,7 @@ class WorldTest : public testing::Test {
   }
 
   CarryReport carry_one(const std::string& save, const std::string& to,
-                        const std::set<std::string>& accept = {}) {
+                        const std::set<Code>& accept = {}) {
     CarryRequest request;
     request.saves = {save};
     request.to = to;
@@ -69,7 +69,7 @@ class WorldTest : public testing::Test {
     for (const MoveReport& move : report.moves)
       if (move.status == MoveStatus::stopped)
         for (const Finding& check : move.checks)
-          if (check.level == Level::error) return check.code;
+          if (check.level == Level::error) return std::string(to_string(check.code));
     return {};
   }
 

@@ -1,53 +1,56 @@
-// The library's own functions for one algorithm: its general ones bring every algorithm along, and
-// with them a third of the tool's start-up. It calls them deprecated for others' sake: they do not
-// go through replaceable providers, which nothing here needs.
-#define OPENSSL_API_COMPAT 0x10101000L
 #include "core/bytes/hash.h"
 
-#include <openssl/sha.h>
+#include <openssl/evp.h>
 
 #include "core/bytes/text.h"
 
 namespace bayswap {
-
 namespace {
 
-SHA256_CTX& sums(const std::unique_ptr<void, void (*)(void*)>& state) {
-  return *static_cast<SHA256_CTX*>(state.get());
+EVP_MD_CTX* sums(const std::unique_ptr<void, void (*)(void*)>& state) {
+  return static_cast<EVP_MD_CTX*>(state.get());
 }
 
-unsigned char* raw(Digest& digest) {
-  return reinterpret_cast<unsigned char*>(digest.data());
+template <std::size_t N>
+std::array<std::byte, N> digest_of(ByteView bytes, const EVP_MD* kind) {
+  std::array<std::byte, N> digest{};
+  EVP_Digest(bytes.data(), bytes.size(), reinterpret_cast<unsigned char*>(digest.data()), nullptr,
+             kind, nullptr);
+  return digest;
 }
 
 }  // namespace
 
 Digest sha256(ByteView bytes) {
-  Digest digest{};
-  SHA256_CTX state;
-  SHA256_Init(&state);
-  SHA256_Update(&state, bytes.data(), bytes.size());
-  SHA256_Final(raw(digest), &state);
-  return digest;
-}
-
-Hasher::Hasher()
-    : state_(new SHA256_CTX, [](void* state) { delete static_cast<SHA256_CTX*>(state); }) {
-  SHA256_Init(&sums(state_));
-}
-
-void Hasher::add(ByteView piece) {
-  SHA256_Update(&sums(state_), piece.data(), piece.size());
-}
-
-Digest Hasher::finish() {
-  Digest digest{};
-  SHA256_Final(raw(digest), &sums(state_));
-  return digest;
+  return digest_of<std::tuple_size_v<Digest>>(bytes, EVP_sha256());
 }
 
 std::string sha256_hex(ByteView bytes) {
   return hex_text(sha256(bytes));
+}
+
+Sha1 sha1(ByteView bytes) {
+  return digest_of<std::tuple_size_v<Sha1>>(bytes, EVP_sha1());
+}
+
+std::string md5_hex(ByteView bytes) {
+  return hex_text(digest_of<16>(bytes, EVP_md5()));
+}
+
+Hasher::Hasher()
+    : state_(EVP_MD_CTX_new(),
+             [](void* state) { EVP_MD_CTX_free(static_cast<EVP_MD_CTX*>(state)); }) {
+  EVP_DigestInit_ex(sums(state_), EVP_sha256(), nullptr);
+}
+
+void Hasher::add(ByteView piece) {
+  EVP_DigestUpdate(sums(state_), piece.data(), piece.size());
+}
+
+Digest Hasher::finish() {
+  Digest digest{};
+  EVP_DigestFinal_ex(sums(state_), reinterpret_cast<unsigned char*>(digest.data()), nullptr);
+  return digest;
 }
 
 }  // namespace bayswap

@@ -1,4 +1,4 @@
-// SHA-256, by the system's cryptography library.
+// Hashes, by the system's cryptography library.
 #pragma once
 
 #include <array>
@@ -14,7 +14,14 @@ using Digest = std::array<std::byte, 32>;
 [[nodiscard]] Digest sha256(ByteView bytes);
 [[nodiscard]] std::string sha256_hex(ByteView bytes);
 
-/// The same, piece by piece.
+/// Formats of consoles use it as a checksum.
+using Sha1 = std::array<std::byte, 20>;
+[[nodiscard]] Sha1 sha1(ByteView bytes);
+
+/// In lower-case hex, as some programs name files.
+[[nodiscard]] std::string md5_hex(ByteView bytes);
+
+/// SHA-256, piece by piece.
 class Hasher {
  public:
   Hasher();

@@ -2,6 +2,8 @@
 
 #include <fmt/core.h>
 
+#include <utf8proc.h>
+
 #include <algorithm>
 
 #include "core/bytes/cursor.h"
@@ -18,38 +20,6 @@ char lower_char(char c) {
 }
 char upper_char(char c) {
   return c >= 'a' && c <= 'z' ? static_cast<char>(c - 'a' + 'A') : c;
-}
-
-struct Decoded {
-  std::size_t length = 1;
-  char32_t point = 0;
-  bool valid = false;
-};
-
-Decoded decode_utf8(std::string_view text) {
-  const auto byte_at = [&](std::size_t i) { return static_cast<unsigned char>(text[i]); };
-  const unsigned char lead = byte_at(0);
-  if (lead < 0x80) return {1, lead, true};
-  std::size_t length = 0;
-  char32_t point = 0;
-  if (lead >= 0xC2 && lead <= 0xDF) {
-    length = 2;
-    point = lead & 0x1FU;
-  } else if (lead >= 0xE0 && lead <= 0xEF) {
-    length = 3;
-    point = lead & 0x0FU;
-  } else if (lead >= 0xF0 && lead <= 0xF4) {
-    length = 4;
-    point = lead & 0x07U;
-  }
-  if (length == 0 || length > text.size()) return {};
-  for (std::size_t i = 1; i < length; ++i) {
-    if ((byte_at(i) & 0xC0U) != 0x80U) return {};
-    point = point << 6U | (byte_at(i) & 0x3FU);
-  }
-  const bool overlong = (length == 3 && point < 0x800) || (length == 4 && point < 0x10000);
-  const bool surrogate = point >= 0xD800 && point <= 0xDFFF;
-  return {length, point, !overlong && !surrogate && point <= 0x10FFFF};
 }
 
 // Control characters, and the marks that reverse or hide text on a terminal.
@@ -83,17 +53,34 @@ bool is_printable(ByteView bytes) {
   return std::all_of(bytes.begin(), bytes.end(), printable);
 }
 
+Letter letter_at(std::string_view text, std::size_t at) {
+  utf8proc_int32_t point = 0;
+  const auto* bytes = reinterpret_cast<const utf8proc_uint8_t*>(text.data()) + at;
+  const utf8proc_ssize_t length =
+      utf8proc_iterate(bytes, static_cast<utf8proc_ssize_t>(text.size() - at), &point);
+  if (length <= 0) return {1, 0, 1, false};
+  return {static_cast<std::size_t>(length), static_cast<char32_t>(point),
+          static_cast<std::size_t>(std::max(0, utf8proc_charwidth(point))), true};
+}
+
+std::string_view whole_letters(std::string_view text, std::size_t bytes) {
+  std::size_t at = 0;
+  while (at < text.size() && at + letter_at(text, at).bytes <= bytes)
+    at += letter_at(text, at).bytes;
+  return text.substr(0, at);
+}
+
 std::string safe_text(std::string_view text) {
   if (is_printable(as_bytes(text))) return std::string(text);  // as most texts are
   std::string safe;
   while (!text.empty()) {
-    const Decoded found = decode_utf8(text);
-    if (found.valid && !shows_badly(found.point)) {
-      safe.append(text.substr(0, found.length));
+    const Letter letter = letter_at(text, 0);
+    if (letter.valid && !shows_badly(letter.point)) {
+      safe.append(text.substr(0, letter.bytes));
     } else {
       safe.push_back('?');
     }
-    text.remove_prefix(found.valid ? found.length : 1);
+    text.remove_prefix(letter.bytes);
   }
   return safe;
 }

@@ -19,6 +19,18 @@ namespace bayswap {
 /// True when every byte is printable ASCII (0x20 to 0x7E).
 [[nodiscard]] bool is_printable(ByteView bytes);
 
+/// A letter in UTF-8.
+struct Letter {
+  std::size_t bytes = 1;
+  char32_t point = 0;
+  std::size_t columns = 1;  ///< on a terminal
+  bool valid = false;       ///< false: a byte that belongs to no letter
+};
+/// `at` must be inside of the text.
+[[nodiscard]] Letter letter_at(std::string_view text, std::size_t at);
+/// The longest beginning of at most so many bytes that ends between two letters.
+[[nodiscard]] std::string_view whole_letters(std::string_view text, std::size_t bytes);
+
 /// Text safe for a terminal: valid UTF-8 stays, control characters and broken sequences become `?`.
 [[nodiscard]] std::string safe_text(std::string_view text);
 

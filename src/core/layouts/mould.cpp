@@ -87,7 +87,7 @@ Result<Written> imitate(const Layout& layout, const WriteRequest& request) {
   const auto place = place_by_votes(image->bytes, mould);
   if (!place || place->offset == 0) {
     auto written = usual();
-    if (written || written.error().code != "mould-differs" || !place) return written;
+    if (written || written.error().code != Code::mould_differs || !place) return written;
   }
   const std::size_t start = place->offset;
   const auto size = body_size(layout, image->bytes.size(), mould.size() - start);
@@ -101,7 +101,7 @@ Result<Written> imitate(const Layout& layout, const WriteRequest& request) {
   written->bytes.insert(written->bytes.begin(), header.begin(), header.end());
   written->bytes.insert(written->bytes.end(), trailer.begin(), trailer.end());
   written->notes.push_back(
-      {Level::note, "kept-surroundings",
+      {Level::note, Code::kept_surroundings,
        fmt::format("{} bytes in front and {} behind are kept from the file that "
                    "is imitated",
                    grouped(header.size()), grouped(trailer.size())),

@@ -76,7 +76,8 @@ LayoutRegistry& layouts() {
 Result<void> LayoutRegistry::add(std::unique_ptr<Layout> layout) {
   const std::string& id = layout->info().id;
   if (find(id) != nullptr)
-    return fail(Trouble::usage, "name-taken", fmt::format("there is a layout '{}' already", id));
+    return fail(Trouble::usage, Code::name_taken,
+                fmt::format("there is a layout '{}' already", id));
   layouts_.push_back(std::move(layout));
   return {};
 }
@@ -93,10 +94,10 @@ Result<const Layout*> find_layout(std::string_view id) {
   std::vector<std::string> near;
   for (const auto& layout : layouts().all())
     if (layout->info().id.starts_with(family)) near.push_back(layout->info().id);
-  return fail(Trouble::usage, "unknown-layout",
+  return fail(Trouble::usage, Code::unknown_layout,
               fmt::format("there is no layout '{}'", safe_text(id)),
-              near.empty() ? "'bayswap layouts' lists them"
-                           : fmt::format("for {} there are {}", family, list_text(near)));
+              near.empty() ? Hint{"'", Remedy::list_layouts, "' lists them"}
+                           : Hint(fmt::format("for {} there are {}", family, list_text(near))));
 }
 
 namespace {

@@ -123,7 +123,7 @@ bool has_error(const Findings& findings) {
   return false;
 }
 
-bool has_code(const Findings& findings, std::string_view code) {
+bool has_code(const Findings& findings, Code code) {
   for (const Finding& finding : findings)
     if (finding.code == code) return true;
   return false;

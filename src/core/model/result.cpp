@@ -2,10 +2,8 @@
 
 namespace bayswap {
 
-tl::unexpected<Error> fail(Trouble trouble, std::string_view code, std::string_view text,
-                           std::string_view hint) {
-  return tl::unexpected<Error>(
-      Error{trouble, std::string(code), std::string(text), std::string(hint)});
+tl::unexpected<Error> fail(Trouble trouble, Code code, std::string_view text, Hint hint) {
+  return tl::unexpected<Error>(Error{trouble, code, std::string(text), std::move(hint)});
 }
 
 }  // namespace bayswap

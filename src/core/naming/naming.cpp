@@ -27,14 +27,14 @@ struct Element {
 
 tl::unexpected<Error> bad_pattern(std::string_view text, std::size_t position,
                                   std::string_view reason) {
-  return fail(Trouble::input, "bad-pattern",
+  return fail(Trouble::input, Code::bad_pattern,
               fmt::format("the naming pattern '{}' cannot be used: at position {}, {}",
                           safe_text(text), position + 1, reason),
               "write a pattern such as saves/{stem}.srm; docs/naming.md lists fields and changes");
 }
 
 tl::unexpected<Error> bad_name(std::string_view reason) {
-  return fail(Trouble::stopped, "bad-name", std::string(reason));
+  return fail(Trouble::stopped, Code::bad_name, std::string(reason));
 }
 
 bool safe_components(std::string_view path) {

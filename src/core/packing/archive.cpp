@@ -112,7 +112,7 @@ Check check_compression(ByteView file, std::uint64_t most) {
 }
 
 tl::unexpected<Error> too_large(const std::string& name, std::string_view what) {
-  return fail(Trouble::input, "too-large", fmt::format("{}: {}", name, what),
+  return fail(Trouble::input, Code::too_large, fmt::format("{}: {}", name, what),
               "unpack it yourself, with care, and name the save that you want");
 }
 
@@ -147,7 +147,8 @@ Result<std::vector<ArchiveEntry>> read_archive(ByteView file, const std::string&
   archive_read_support_format_tar(reader.get());
   archive_read_support_filter_all(reader.get());
   if (archive_read_open_memory(reader.get(), file.data(), file.size()) != ARCHIVE_OK)
-    return fail(Trouble::input, "damaged", fmt::format("{}: is no archive that can be read", name),
+    return fail(Trouble::input, Code::damaged,
+                fmt::format("{}: is no archive that can be read", name),
                 "download or copy it again");
   const std::uint64_t most =
       std::min(most_bytes, std::max<std::uint64_t>(kFreeBytes, file.size() * kMostRatio));
@@ -156,7 +157,7 @@ Result<std::vector<ArchiveEntry>> read_archive(ByteView file, const std::string&
     case Check::too_large: return too_large(name, "unpacks to more than any collection of saves");
     case Check::broken:
       return fail(
-          Trouble::input, "damaged",
+          Trouble::input, Code::damaged,
           fmt::format("{}: the compression around the archive is damaged or cut short", name),
           "download or copy it again");
   }
@@ -170,7 +171,7 @@ Result<std::vector<ArchiveEntry>> read_archive(ByteView file, const std::string&
     if (archive_filter_count(reader.get()) > kLayers)
       return too_large(name, "is compressed several times over");
     if (status != ARCHIVE_OK && status != ARCHIVE_WARN)
-      return fail(Trouble::input, "damaged",
+      return fail(Trouble::input, Code::damaged,
                   fmt::format("{}: the archive is damaged: {}", name,
                               safe_text(archive_error_string(reader.get()) == nullptr
                                             ? ""
@@ -178,7 +179,7 @@ Result<std::vector<ArchiveEntry>> read_archive(ByteView file, const std::string&
                   "download or copy it again");
     if (seen >= kMostEntries) return too_large(name, "has more files than any collection of saves");
     if (archive_entry_is_encrypted(header) != 0)
-      return fail(Trouble::input, "locked", fmt::format("{}: wants a password", name),
+      return fail(Trouble::input, Code::locked, fmt::format("{}: wants a password", name),
                   "unpack it yourself and name the save");
     const char* path = archive_entry_pathname_utf8(header);
     if (archive_entry_filetype(header) != AE_IFREG || archive_entry_hardlink(header) != nullptr ||
@@ -195,7 +196,7 @@ Result<std::vector<ArchiveEntry>> read_archive(ByteView file, const std::string&
     if (entry.bytes.size() > room)
       return too_large(name, "unpacks to more than any collection of saves");
     if (archive_errno(reader.get()) != 0)
-      return fail(Trouble::input, "damaged",
+      return fail(Trouble::input, Code::damaged,
                   fmt::format("{}: {} in it is damaged", name, safe_text(entry.name)),
                   "download or copy the archive again");
     total += entry.bytes.size();

@@ -36,20 +36,20 @@ constexpr int kGzipWindow = 15 + 16;
 constexpr int kZlibWindow = 15;
 
 tl::unexpected<Error> damaged(const std::string& name, Packing packing) {
-  return fail(Trouble::input, "damaged",
+  return fail(Trouble::input, Code::damaged,
               fmt::format("{}: the {} compression around the state is damaged or cut short",
                           safe_text(name), to_string(packing)),
               "copy it again; if it is all there is, the program that made it may still load it");
 }
 
 tl::unexpected<Error> too_large(const std::string& name) {
-  return fail(Trouble::input, "too-large",
+  return fail(Trouble::input, Code::too_large,
               fmt::format("{}: unpacks to far more than a machine's memory", safe_text(name)),
               "the file may be made to do harm");
 }
 
 tl::unexpected<Error> cannot_pack(Packing packing) {
-  return fail(Trouble::place, "pack-failed",
+  return fail(Trouble::place, Code::pack_failed,
               fmt::format("the state could not be packed as {}", to_string(packing)));
 }
 

@@ -19,7 +19,7 @@ Result<Bytes> png_of(const Picture& picture) {
   Bytes bytes(size);
   if (png_image_write_to_memory(&image, bytes.data(), &size, 0, picture.pixels.data(), 0,
                                 nullptr) == 0)
-    return fail(Trouble::place, "picture-failed",
+    return fail(Trouble::place, Code::picture_failed,
                 std::string("a picture could not be made: ") + image.message);
   bytes.resize(size);
   return bytes;
@@ -33,7 +33,8 @@ bool is_png(ByteView bytes) {
 
 Result<Picture> picture_of_png(ByteView bytes, std::uint32_t most_side) {
   const auto failed = [](const char* why) {
-    return fail(Trouble::input, "picture-failed", std::string("a picture cannot be read: ") + why);
+    return fail(Trouble::input, Code::picture_failed,
+                std::string("a picture cannot be read: ") + why);
   };
   png_image image{};
   image.version = PNG_IMAGE_VERSION;

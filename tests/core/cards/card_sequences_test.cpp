@@ -56,11 +56,11 @@ void step(const CardLayout& layout, Bytes& card, Model& model, test::Numbers& nu
     const auto changed = layout.change(card, {{}, {save}});
     if (taken) {
       ASSERT_FALSE(changed);
-      EXPECT_EQ(changed.error().code, "name-taken");
+      EXPECT_EQ(changed.error().code, Code::name_taken);
       return;
     }
     if (!changed) {
-      ASSERT_EQ(changed.error().code, "no-room") << changed.error().text;
+      ASSERT_EQ(changed.error().code, Code::no_room) << changed.error().text;
       // A dc card has one place for a game, whatever else is free.
       const std::string& text = changed.error().text;
       ASSERT_TRUE(text.find("missing") != std::string::npos ||

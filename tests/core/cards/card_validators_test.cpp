@@ -140,7 +140,7 @@ TEST(CardValidators, AcceptNewCardsOfEverySize) {
       EXPECT_EQ(identify(*card, {}).front().layout, &layout) << id;
       EXPECT_EQ(identify(*card, {}).front().confidence, Confidence::certain) << id;
     }
-    EXPECT_EQ(layout.format(7).error().code, "wrong-size") << id;
+    EXPECT_EQ(layout.format(7).error().code, Code::wrong_size) << id;
   }
 }
 

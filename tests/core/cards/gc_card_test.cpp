@@ -73,7 +73,7 @@ TEST(GcCard, TheHigherCounterCounts) {
   test::put_be(golden, 2 * 8192 + 0x1FFA, 0x7000, 2);
   const auto card = layout().open(golden);
   EXPECT_EQ(card->saves.size(), 2U);
-  EXPECT_TRUE(has_code(card->findings, "spare-lost"));
+  EXPECT_TRUE(has_code(card->findings, Code::spare_lost));
   EXPECT_FALSE(has_error(card->findings));
 }
 
@@ -103,7 +103,7 @@ TEST(GcCard, FormatsAllSizesLikeByHand) {
     EXPECT_EQ(*card, test::gc_card(blocks, {}));
     EXPECT_EQ(identify(*card, {}).front().layout, &layout());
   }
-  EXPECT_EQ(layout().format(60).error().code, "wrong-size");
+  EXPECT_EQ(layout().format(60).error().code, Code::wrong_size);
 }
 
 TEST(GcCard, PutsSaysAndDrops) {
@@ -130,7 +130,7 @@ TEST(GcCard, PutsSaysAndDrops) {
     test::seal_gc(expected, map + 4, map + 8192, map);
   }
   EXPECT_EQ(changed->bytes, expected);
-  EXPECT_EQ(layout().change(changed->bytes, {{}, content->saves}).error().code, "name-taken");
+  EXPECT_EQ(layout().change(changed->bytes, {{}, content->saves}).error().code, Code::name_taken);
   const auto dropped = layout().change(changed->bytes, {{0}, {}});
   ASSERT_TRUE(dropped);
   EXPECT_TRUE(layout().validate(dropped->bytes).empty());

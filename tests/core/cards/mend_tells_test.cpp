@@ -150,7 +150,7 @@ TEST(StalePlaces, AreErrors) {
     change.drop = {99'999};
     const auto changed = layout.change(test::small_card(id), change);
     ASSERT_FALSE(changed) << id;
-    EXPECT_EQ(changed.error().code, "no-match") << id;
+    EXPECT_EQ(changed.error().code, Code::no_match) << id;
   }
 }
 

@@ -131,17 +131,17 @@ TEST(Ps1Card, SaysWhyItHasNoRoom) {
   large.parts[0].data = test::ps1_data(13, "Large", 6);
   const auto changed = layout().change(card, {{}, {large}});
   ASSERT_FALSE(changed);
-  EXPECT_EQ(changed.error().code, "no-room");
+  EXPECT_EQ(changed.error().code, Code::no_room);
   EXPECT_NE(changed.error().text.find("1 missing"), std::string::npos) << changed.error().text;
   EXPECT_NE(changed.error().text.find("BISLPS-00419GONE"), std::string::npos);
   large.parts[0].data = test::ps1_data(12, "Large", 6);
   const auto fits = layout().change(card, {{}, {large}});
   ASSERT_TRUE(fits);
-  EXPECT_TRUE(has_code(fits->notes, "purged"));
+  EXPECT_TRUE(has_code(fits->notes, Code::purged));
   EXPECT_TRUE(layout().validate(fits->bytes).empty());
   large.name = "BESLES-00418FLOOR";
   large.parts[0].data = test::ps1_data(1, "x", 6);
-  EXPECT_EQ(layout().change(card, {{}, {large}}).error().code, "name-taken");
+  EXPECT_EQ(layout().change(card, {{}, {large}}).error().code, Code::name_taken);
 }
 
 TEST(Ps1Card, MendsWhatItCan) {

@@ -166,7 +166,7 @@ TEST(Ps2Card, MendsBitsChainsAndOrphans) {
   Bytes bit = sound;
   bit[528 * 200 + 17] ^= std::byte{0x10};
   const auto looked = ecc().open(bit);
-  EXPECT_TRUE(has_code(looked->findings, "spare-lost"));
+  EXPECT_TRUE(has_code(looked->findings, Code::spare_lost));
   EXPECT_FALSE(has_error(looked->findings));
   EXPECT_EQ(mend(ecc(), bit)->bytes, sound);
 

@@ -64,9 +64,9 @@ TEST(N64Pak, WritesWhatAConsoleWould) {
             test::bytes({0x7B, 0x5F, 0x5B, 0x0F, 0x12, 0, 0}));
   EXPECT_EQ(test::part_of(named->bytes, 0x30C, 4), test::bytes({0x33, 0x19, 0, 0}));
   save.name = "$";
-  EXPECT_EQ(layout.change(empty, {{}, {save}}).error().code, "no-match");
+  EXPECT_EQ(layout.change(empty, {{}, {save}}).error().code, Code::no_match);
   save.name = "ABCDEFGHIJKLMNOPQ";
-  EXPECT_EQ(layout.change(empty, {{}, {save}}).error().code, "no-match");
+  EXPECT_EQ(layout.change(empty, {{}, {save}}).error().code, Code::no_match);
 }
 
 TEST(N64Pak, TheCopyOfTheTableCounts) {
@@ -75,7 +75,7 @@ TEST(N64Pak, TheCopyOfTheTableCounts) {
   test::put(pak, 0x100 + 9 * 2 + 1, 77U);
   const auto card = layout.open(pak);
   ASSERT_TRUE(card);
-  EXPECT_TRUE(has_code(card->findings, "spare-lost"));
+  EXPECT_TRUE(has_code(card->findings, Code::spare_lost));
   EXPECT_FALSE(has_error(card->findings));
   EXPECT_EQ(card->saves[0].save.parts[0].data, post().data);
   EXPECT_EQ(mend(layout, pak)->bytes, test::golden_pak({post(), kana()}));
@@ -99,7 +99,7 @@ TEST(N64Pak, AnErasedOneIsFormattedOnTheWay) {
   for (const unsigned erased : {0x00U, 0xFFU}) {
     const Bytes pak = test::filled(32768, erased);
     EXPECT_FALSE(has_error(layout.validate(pak)));
-    EXPECT_TRUE(has_code(layout.open(pak)->findings, "unformatted"));
+    EXPECT_TRUE(has_code(layout.open(pak)->findings, Code::unformatted));
     const Save save = layout.open(test::golden_pak({kana()}))->saves.at(0).save;
     const auto put = layout.change(pak, {{}, {save}});
     ASSERT_TRUE(put);
@@ -173,12 +173,12 @@ TEST(DcCard, FillsDataFromTheEndAndGamesFromTheStart) {
   const test::DcSave block{"LOW", 0x33, {2}, test::dc_data(0, 300, 5)};
   test::DcSave game{"REGATTA_GAME", 0xCC, {0, 1, 2, 3}, test::dc_data(1, 700, 4, true)};
   const Save played = layout.open(test::golden_dc({game}))->saves.at(0).save;
-  EXPECT_EQ(layout.change(test::golden_dc({block}), {{}, {played}}).error().code, "no-room");
+  EXPECT_EQ(layout.change(test::golden_dc({block}), {{}, {played}}).error().code, Code::no_room);
   const auto second = layout.change(test::golden_dc({game}), {{}, {data}});
   EXPECT_EQ(second->bytes, test::golden_dc({game, there}));
   Save other = played;
   other.name = "OTHER_GAME";
-  EXPECT_EQ(layout.change(test::golden_dc({game}), {{}, {other}}).error().code, "no-room");
+  EXPECT_EQ(layout.change(test::golden_dc({game}), {{}, {other}}).error().code, Code::no_room);
   // Dropping and putting at once makes room.
   EXPECT_TRUE(layout.change(test::golden_dc({game}), {{0}, {other}}));
 }
@@ -214,7 +214,7 @@ TEST(DcCard, FindsSavesWithoutAnEntry) {
   const CardLayout& layout = test::card_layout("dc-card");
   Bytes golden = test::golden_dc({cup()});
   test::put(golden, 253 * 512, test::filled(32, 0));
-  EXPECT_TRUE(has_code(layout.open(golden)->findings, "stray-blocks"));
+  EXPECT_TRUE(has_code(layout.open(golden)->findings, Code::stray_blocks));
   const auto mended = mend(layout, golden);
   ASSERT_TRUE(mended);
   EXPECT_EQ(layout.open(mended->bytes)->saves.at(0).save.parts[0].data, cup().data);
@@ -236,7 +236,7 @@ TEST(DcSingle, KeepsItsEntryBesideIt) {
   EXPECT_TRUE(same_card_save(again->saves.at(0), save));
   EXPECT_EQ(again->saves.at(0).modified, save.modified);
   hints.second_file.resize(31);
-  EXPECT_TRUE(has_code(layout.read(written->bytes, hints)->findings, "companion"));
+  EXPECT_TRUE(has_code(layout.read(written->bytes, hints)->findings, Code::companion));
 }
 
 TEST(DcFace, DecodesIconsAndEyecatches) {
@@ -344,7 +344,7 @@ TEST(SaturnBram, DeletedSavesCanBeReadUntilTheirBlocksAreUsed) {
   full.parts[0].data = test::random_bytes(29'400, 9);
   const auto put = layout.change(dropped->bytes, {{}, {full}});
   ASSERT_TRUE(put);
-  EXPECT_TRUE(has_code(put->notes, "purged"));
+  EXPECT_TRUE(has_code(put->notes, Code::purged));
   EXPECT_TRUE(layout.open(put->bytes)->deleted.empty());
 }
 
@@ -405,7 +405,7 @@ TEST(PceBram, ReadsEntriesWithEitherCheck) {
   EXPECT_EQ(layout.change(test::golden_pce({second}), {{}, {named}})->bytes,
             test::golden_pce({second, first}));
   named.parts[0].data.resize(2030 - 16 - 76 + 1);
-  EXPECT_EQ(layout.change(test::golden_pce({second}), {{}, {named}}).error().code, "no-room");
+  EXPECT_EQ(layout.change(test::golden_pce({second}), {{}, {named}}).error().code, Code::no_room);
   named.parts[0].data.resize(2030 - 16 - 76);
   const auto full = layout.change(test::golden_pce({second}), {{}, {named}});
   ASSERT_TRUE(full);
@@ -457,11 +457,11 @@ TEST(SegacdBram, SaysWhatItCanProve) {
   test::put_be(memory, 8192 - 0x28, 9, 2);
   const auto content = layout.read(memory, {});
   EXPECT_FALSE(content->saves.at(0).blank());
-  ASSERT_TRUE(has_code(content->findings, "saves-not-listed"));
+  ASSERT_TRUE(has_code(content->findings, Code::saves_not_listed));
   EXPECT_NE(content->findings.back().text.find("3 saves and 125 free"), std::string::npos);
   test::put_be(memory, 8192 - 0x26, 7, 2);
   test::put_be(memory, 8192 - 0x24, 8, 2);
-  EXPECT_TRUE(has_code(layout.read(memory, {})->findings, "spare-lost"));
+  EXPECT_TRUE(has_code(layout.read(memory, {})->findings, Code::spare_lost));
 }
 
 }  // namespace

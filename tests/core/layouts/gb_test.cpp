@@ -45,7 +45,7 @@ TEST(GbClock, NamesATimeThatDoesNotFit) {
   ASSERT_TRUE(content);
   const auto written = layout("gb-battery-clock44").write({content->saves, std::nullopt, {}});
   ASSERT_TRUE(written);
-  EXPECT_TRUE(has_code(written->losses, "loses-parts"));
+  EXPECT_TRUE(has_code(written->losses, Code::loses_parts));
 }
 
 TEST(GbClock, LosesTheClockByName) {
@@ -72,7 +72,7 @@ TEST(GbClock, JudgesImpossibleValues) {
   const auto content = layout("gb-battery-clock44").read(random_bytes(0x2000, 4) + wrong, {});
   ASSERT_TRUE(content);
   EXPECT_EQ(content->findings.size(), 2U);
-  EXPECT_TRUE(has_code(content->findings, "clock-out-of-range"));
+  EXPECT_TRUE(has_code(content->findings, Code::clock_out_of_range));
 }
 
 TEST(GbClock, IsToldFromAnUnknownTrailer) {

@@ -2,8 +2,8 @@
 
 #include "bayswap/layout.h"
 #include "core/bytes/order.h"
-#include "demo/makers.h"
 #include "core/layouts/cartridge/chip_table.h"
+#include "demo/makers.h"
 #include "support/bytes.h"
 
 namespace bayswap {
@@ -130,7 +130,7 @@ TEST(N64Chips, LossesAreNamed) {
   ASSERT_TRUE(written);
   EXPECT_EQ(written->bytes, chips.sram);
   EXPECT_EQ(written->losses.size(), 6U);
-  for (const Finding& loss : written->losses) EXPECT_EQ(loss.code, "loses-parts");
+  for (const Finding& loss : written->losses) EXPECT_EQ(loss.code, Code::loses_parts);
 }
 
 // A program may register or look for layouts before main() begins.

@@ -25,7 +25,8 @@ void check_pair(const Layout& from, const Layout& to, std::uint64_t size,
   const auto written = to.write({content->saves, std::nullopt, {}});
   const std::string pair = from.info().id + " " + std::to_string(size) + " to " + to.info().id;
   if (!written) {
-    EXPECT_TRUE(written.error().code == "no-match" || written.error().code == "chip-differs")
+    EXPECT_TRUE(written.error().code == Code::no_match ||
+                written.error().code == Code::chip_differs)
         << pair;
     ++seen["refused"];
     return;
@@ -43,7 +44,7 @@ void check_pair(const Layout& from, const Layout& to, std::uint64_t size,
     ++seen["exact"];
   } else {
     EXPECT_LT(kept, save.parts.size()) << pair << ": names a loss that is none";
-    EXPECT_TRUE(has_code(written->losses, "loses-parts")) << pair;
+    EXPECT_TRUE(has_code(written->losses, Code::loses_parts)) << pair;
     ++seen["loss"];
   }
 }
@@ -88,7 +89,7 @@ TEST(Resizing, GrowsWithErasedAndShrinksOverNothing) {
   save.parts[0].data[0x1000] = std::byte{1};
   EXPECT_TRUE(
       has_code(layout("snes-battery").write({std::span(&save, 1), std::nullopt, small})->losses,
-               "loses-parts"));
+               Code::loses_parts));
 }
 
 TEST(Padding, MirroredImagesAreTheSmallerChip) {
@@ -98,7 +99,7 @@ TEST(Padding, MirroredImagesAreTheSmallerChip) {
   const auto content = layout("snes-battery").read(file, {});
   ASSERT_TRUE(content);
   EXPECT_EQ(content->saves[0].parts[0].data, chip);
-  EXPECT_TRUE(has_code(content->findings, "padded"));
+  EXPECT_TRUE(has_code(content->findings, Code::padded));
   Save newer = content->saves[0];
   newer.parts[0].data = test::random_bytes(0x2000, 3);
   const auto kept = layout("snes-battery").write({std::span(&newer, 1), ByteView(file), {}});
@@ -162,9 +163,9 @@ TEST(Health, KnowsDeadBatteriesAndHoles) {
   EXPECT_TRUE(part(pattern).blank);
   EXPECT_FALSE(part(test::random_bytes(0x2000, 6)).blank);
   Bytes holed = test::random_bytes(0x2000, 7);
-  EXPECT_FALSE(has_code(layout("snes-battery").read(holed, {})->findings, "half-written"));
+  EXPECT_FALSE(has_code(layout("snes-battery").read(holed, {})->findings, Code::half_written));
   std::fill_n(holed.begin() + 0x800, 0x400, std::byte{0xFF});
-  EXPECT_TRUE(has_code(layout("snes-battery").read(holed, {})->findings, "half-written"));
+  EXPECT_TRUE(has_code(layout("snes-battery").read(holed, {})->findings, Code::half_written));
 }
 
 // Moulds with a header and a trailer of any length.
@@ -203,7 +204,7 @@ TEST(MouldOf, ARandomFileIsRefused) {
   const auto written =
       imitate(layout("snes-battery"), {std::span(&save, 1), ByteView(strange), {}});
   ASSERT_FALSE(written);
-  EXPECT_EQ(written.error().code, "mould-differs");
+  EXPECT_EQ(written.error().code, Code::mould_differs);
 }
 
 }  // namespace

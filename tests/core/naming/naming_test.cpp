@@ -112,7 +112,7 @@ TEST(NamingPattern, RefusesWhatCannotBeReadBack) {
                    .has_value());
   const auto refused = NamingPattern::parse("saves/{stem}{title}.srm");
   ASSERT_FALSE(refused);
-  EXPECT_EQ(refused.error().code, "bad-pattern");
+  EXPECT_EQ(refused.error().code, Code::bad_pattern);
   EXPECT_NE(refused.error().text.find("position 7"), std::string::npos) << refused.error().text;
 }
 

@@ -118,7 +118,7 @@ TEST_P(Packings, BrokenStreamsAreNamedAndBounded) {
     constexpr std::uint64_t kLimit = 100'000;
     const auto result = unpack(broken, GetParam(), kLimit, AtLimit::fail, "x");
     if (!result) {
-      EXPECT_TRUE(result.error().code == "damaged" || result.error().code == "too-large");
+      EXPECT_TRUE(result.error().code == Code::damaged || result.error().code == Code::too_large);
       continue;
     }
     EXPECT_LE(result->bytes.size(), kLimit);
@@ -130,7 +130,7 @@ TEST_P(Packings, MoreThanTheLimitIsRefusedOrCut) {
   const Bytes bomb = *pack(Bytes(3'000'000), GetParam(), "memory", std::nullopt);
   const auto refused = unpack(bomb, GetParam(), 1'000'000, AtLimit::fail, "x");
   ASSERT_FALSE(refused);
-  EXPECT_EQ(refused.error().code, "too-large");
+  EXPECT_EQ(refused.error().code, Code::too_large);
   const auto cut = unpack(bomb, GetParam(), 1'000'000, AtLimit::cut, "x");
   ASSERT_TRUE(cut);
   EXPECT_EQ(cut->bytes.size(), 1'000'000U);

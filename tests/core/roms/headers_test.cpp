@@ -90,7 +90,7 @@ TEST(GbRom, TellsAFailedCheckAndAColourCode) {
   auto info = read_rom(rom);
   ASSERT_TRUE(info);
   EXPECT_FALSE(info->header_ok);
-  EXPECT_TRUE(has_code(info->findings, "header-check"));
+  EXPECT_TRUE(has_code(info->findings, Code::header_check));
 
   rom = gb_header(0x03, 2);
   put(rom, 0x13F, std::string_view("BTOP"));

@@ -108,7 +108,7 @@ TEST(PspFolder, HostileTablesAreRefused) {
     (void)layout.recognise_folder("/x", files);
     const auto save = layout.read_folder("/x", files);
     if (!save) {
-      EXPECT_EQ(save.error().code, "damaged");
+      EXPECT_EQ(save.error().code, Code::damaged);
       continue;
     }
     ++read;

@@ -186,7 +186,7 @@ Result<Content> ChipLayout::read(ByteView file, const Hints& hints) const {
   Content content;
   if (chip.size() > frame->chip) {
     content.findings.push_back(
-        {Level::note, "padded",
+        {Level::note, Code::padded,
          fmt::format("the file holds {}, the chip {}: the rest {}", size_text(chip.size()),
                      size_text(frame->chip), frame->mirrored ? "repeats it" : "is erased"),
          ""});
@@ -220,15 +220,15 @@ std::uint64_t ChipLayout::size_for(const Part& part, const Hints& hints) const {
 
 Result<Written> ChipLayout::write(const WriteRequest& request) const {
   if (request.saves.size() != 1)
-    return fail(Trouble::stopped, "no-match",
+    return fail(Trouble::stopped, Code::no_match,
                 fmt::format("{} holds one save, not {}", info_.id, request.saves.size()));
   const Save& save = request.saves.front();
   const Part* part = save.part(spec_.part);
   if (part == nullptr || save.system != spec_.system)
-    return fail(Trouble::stopped, "no-match",
+    return fail(Trouble::stopped, Code::no_match,
                 fmt::format("the save has no {} {} to write as {}", to_string(spec_.system),
                             spec_.part, info_.id),
-                "see 'bayswap layouts' for the layouts of its system");
+                {"see '", Remedy::list_layouts, "' for the layouts of its system"});
   Written written;
   add_losses(save, {spec_.part}, info_.id, written.losses);
   Frame frame;
@@ -237,7 +237,7 @@ Result<Written> ChipLayout::write(const WriteRequest& request) const {
   if (request.mould) {
     const auto found = frame_of(*request.mould, request.hints);
     if (!found)
-      return fail(Trouble::stopped, "mould-differs",
+      return fail(Trouble::stopped, Code::mould_differs,
                   fmt::format("the file to imitate is no {}: {} bytes", info_.id,
                               grouped(request.mould->size())));
     frame = *found;

@@ -69,7 +69,7 @@ std::optional<Bytes> resized(const Part& part, std::uint64_t size, std::byte era
     data.resize(static_cast<std::size_t>(size));
     return data;
   }
-  losses.push_back({Level::error, "loses-parts",
+  losses.push_back({Level::error, Code::loses_parts,
                     fmt::format("{} holds {}, and only {} of it would fit", part.name,
                                 size_text(part.data.size()), size_text(size)),
                     "choose a layout of the size of the chip"});
@@ -77,11 +77,12 @@ std::optional<Bytes> resized(const Part& part, std::uint64_t size, std::byte era
 }
 
 Finding lost_part(const Part& part, std::string_view layout) {
-  return {Level::error, "loses-parts",
+  return {Level::error,
+          Code::loses_parts,
           fmt::format("{} ({}) holds progress and has no place in {}", part.name,
                       size_text(part.data.size()), layout),
-          "write it too, as a file of its own or with a layout that holds it, or let it go with "
-          "--accept loses-parts"};
+          {"write it too, as a file of its own or with a layout that holds it, or let it go with ",
+           accept_remedy(Code::loses_parts)}};
 }
 
 void add_losses(const Save& save, const std::vector<std::string>& kept, std::string_view layout,
@@ -119,16 +120,17 @@ std::optional<Match> match_by_hints(System system, std::string_view part, std::u
 tl::unexpected<Error> wrong_size(const LayoutInfo& info, std::uint64_t size) {
   std::vector<std::string> sizes;
   for (const std::uint64_t usual : info.file_sizes) sizes.push_back(size_text(usual));
-  return fail(Trouble::input, "wrong-size",
+  return fail(Trouble::input, Code::wrong_size,
               fmt::format("{} bytes is no size of {}", grouped(size), info.id),
               fmt::format("{} files are {}, with at most {} bytes behind; is the file cut short?",
                           info.id, list_text(sizes), kTrailerLimit - 1));
 }
 
 Finding dropped_surroundings(std::uint64_t size) {
-  return {Level::note, "trailer-dropped",
+  return {Level::note,
+          Code::trailer_dropped,
           fmt::format("{} unknown bytes around the save are not kept; they hold no progress", size),
-          "use --like with a file of the destination to keep its own"};
+          {"use ", Remedy::older_save, " with a file of the destination to keep its own"}};
 }
 
 }  // namespace bayswap

@@ -62,7 +62,7 @@ Bytes clock_as(ByteView clock, std::size_t width, Findings& losses) {
   std::copy_n(clock.begin(), kClockRegisters, out.begin());
   const std::uint64_t time = time_of(clock);
   if (width == kClock44 && time > std::numeric_limits<std::uint32_t>::max())
-    losses.push_back({Level::error, "loses-parts",
+    losses.push_back({Level::error, Code::loses_parts,
                       "the time of the clock lies past the year 2106 and does not fit in 4 bytes",
                       "use gb-battery-clock48"});
   store_le(std::span(out).subspan(kClockRegisters), time);
@@ -75,7 +75,7 @@ Findings judge_clock(ByteView clock) {
     const std::uint32_t value = register_at(clock, i);
     const bool bad_flags = i == 4 && (value & ~kRegisters[i].most) != 0;
     if (value <= kRegisters[i].most && !bad_flags) continue;
-    findings.push_back({Level::warn, "clock-out-of-range",
+    findings.push_back({Level::warn, Code::clock_out_of_range,
                         fmt::format("the clock's {} are {}, which the hardware cannot hold",
                                     kRegisters[i].name, value),
                         "the game may ask to set its clock; the rest of the save is not affected"});

@@ -49,7 +49,7 @@ Result<Content> GbClockLayout::read(ByteView file, const Hints&) const {
   if (!body) return wrong_size(info_, file.size());
   const ByteView clock = file.subspan(*body);
   if (!looks_like_clock(clock))
-    return fail(Trouble::input, "damaged",
+    return fail(Trouble::input, Code::damaged,
                 fmt::format("the last {} bytes are no clock: {}", width_,
                             "a register holds more than one byte"),
                 "read it as gb-battery to take the chip alone");
@@ -66,12 +66,12 @@ Result<Content> GbClockLayout::read(ByteView file, const Hints&) const {
 
 Result<Written> GbClockLayout::write(const WriteRequest& request) const {
   if (request.saves.size() != 1 || request.saves.front().system != System::gb)
-    return fail(Trouble::stopped, "no-match", fmt::format("{} holds one gb save", info_.id));
+    return fail(Trouble::stopped, Code::no_match, fmt::format("{} holds one gb save", info_.id));
   const Save& save = request.saves.front();
   const Part* ram = save.part("sram");
   const Part* clock = save.part("clock");
   if (ram == nullptr && clock == nullptr)
-    return fail(Trouble::stopped, "no-match",
+    return fail(Trouble::stopped, Code::no_match,
                 fmt::format("the save has neither sram nor clock to write as {}", info_.id));
   Written written;
   add_losses(save, info_.parts, info_.id, written.losses);
@@ -80,7 +80,7 @@ Result<Written> GbClockLayout::write(const WriteRequest& request) const {
   if (request.mould) {
     const auto body = body_of(request.mould->size(), width_);
     if (!body)
-      return fail(Trouble::stopped, "mould-differs",
+      return fail(Trouble::stopped, Code::mould_differs,
                   fmt::format("the file to imitate is no {}: {} bytes", info_.id,
                               grouped(request.mould->size())));
     size = *body;
@@ -90,7 +90,7 @@ Result<Written> GbClockLayout::write(const WriteRequest& request) const {
     size = *hinted;
   }
   if (!body_of(static_cast<std::size_t>(size) + width_, width_))
-    return fail(Trouble::stopped, "chip-differs",
+    return fail(Trouble::stopped, Code::chip_differs,
                 fmt::format("a chip of {} has no clock beside it", size_text(size)));
   if (ram != nullptr) {
     auto body = resized(*ram, size, kErasedOnes, written.losses);
@@ -104,9 +104,11 @@ Result<Written> GbClockLayout::write(const WriteRequest& request) const {
   if (clock != nullptr) {
     kept_clock = clock_as(clock->data, width_, written.losses);
   } else if (!request.mould) {
-    written.notes.push_back({Level::warn, "clock-unset",
-                             "the source has no clock, so the new file starts with a clock at zero",
-                             "set the clock in the game, or use --like with a file that has one"});
+    written.notes.push_back(
+        {Level::warn,
+         Code::clock_unset,
+         "the source has no clock, so the new file starts with a clock at zero",
+         {"set the clock in the game, or use ", Remedy::older_save, " with a file that has one"}});
   }
   written.bytes.insert(written.bytes.end(), kept_clock.begin(), kept_clock.end());
   return written;

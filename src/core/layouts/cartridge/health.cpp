@@ -60,11 +60,12 @@ std::optional<Finding> judge_half_written(const Part& part) {
     const auto hole = find_hole(part.data, erased);
     if (!hole) continue;
     return Finding{
-        Level::warn, "half-written",
+        Level::warn,
+        Code::half_written,
         fmt::format("{}: {} erased bytes at 0x{:X} stand between full ones: a write or a "
                     "dump may have been cut",
                     part.name, grouped(hole->size), hole->start),
-        "dump it again and compare both with 'bayswap look A B'"};
+        {"dump it again and compare both with '", HintPiece{Remedy::look, "A B"}, "'"}};
   }
   return std::nullopt;
 }

@@ -93,12 +93,12 @@ Result<Content> N64CombinedLayout::read(ByteView file, const Hints& hints) const
 
 Result<Written> N64CombinedLayout::write(const WriteRequest& request) const {
   if (request.saves.size() != 1 || request.saves.front().system != System::n64)
-    return fail(Trouble::stopped, "no-match", fmt::format("{} holds one n64 save", info_.id));
+    return fail(Trouble::stopped, Code::no_match, fmt::format("{} holds one n64 save", info_.id));
   const Save& save = request.saves.front();
   Written written;
   if (request.mould) {
     if (!fits(*request.mould))
-      return fail(Trouble::stopped, "mould-differs",
+      return fail(Trouble::stopped, Code::mould_differs,
                   fmt::format("the file to imitate is no {}: {} bytes", info_.id,
                               grouped(request.mould->size())));
     written.bytes.assign(request.mould->begin(), request.mould->end());

@@ -66,10 +66,10 @@ std::optional<Finding> judge_contents(System system, ByteView chip) {
   const auto files = segacd_files(chip);
   const auto free = voted(chip, chip.size() - kSegacdFreeBefore);
   if (!files || !free)
-    return Finding{Level::warn, "spare-lost",
+    return Finding{Level::warn, Code::spare_lost,
                    "the four copies of its count of saves disagree: the memory may be damaged",
                    "look at it on the console before you rely on it"};
-  return Finding{Level::note, "saves-not-listed",
+  return Finding{Level::note, Code::saves_not_listed,
                  fmt::format("it counts {} {} and {} free blocks; the saves inside are not listed, "
                              "and the memory moves whole",
                              *files, *files == 1 ? "save" : "saves", *free),

@@ -34,42 +34,47 @@ Error no_room(const Save& save, std::uint32_t needed, const Card& card) {
     text += "; the blocks of deleted saves count as free already: " + list_text(purged);
   }
   const std::string names = droppable(card, missing);
-  return {Trouble::stopped, "no-room", text,
-          names.empty() ? "drop saves, after 'bayswap card take' copied them out"
-                        : "take one out and drop it, one of these is enough: " + names};
+  return {Trouble::stopped, Code::no_room, text,
+          names.empty() ? Hint{"drop saves, after '", Remedy::take_from_card, "' copied them out"}
+                        : Hint("take one out and drop it, one of these is enough: " + names)};
 }
 
 Error no_free_entry(const Save& save, std::size_t entries) {
-  return {Trouble::stopped, "no-room",
+  return {Trouble::stopped,
+          Code::no_room,
           fmt::format("{}: all {} entries of the card's directory are taken", shown_name(save),
                       entries),
-          "drop a save, after 'bayswap card take' copied it out"};
+          {"drop a save, after '", Remedy::take_from_card, "' copied it out"}};
 }
 
 Error name_taken(const Save& save) {
-  return {Trouble::stopped, "name-taken",
+  return {Trouble::stopped,
+          Code::name_taken,
           fmt::format("the card holds another save under the name {}", shown_name(save)),
-          "take that one out first and drop it, or use --accept name-taken to replace it (the card "
-          "as it was stays in history)"};
+          {"take that one out first and drop it, or use ", accept_remedy(Code::name_taken),
+           " to replace it (the card as it was stays in history)"}};
 }
 
 Error wrong_save(const Save& save, std::string_view why) {
-  return {Trouble::stopped, "no-match", fmt::format("{}: {}", shown_name(save), why),
-          "'bayswap look' says what the file is"};
+  return {Trouble::stopped,
+          Code::no_match,
+          fmt::format("{}: {}", shown_name(save), why),
+          {"'", Remedy::look, "' says what the file is"}};
 }
 
 Error wrong_capacity(const CardInfo& info, std::uint32_t blocks) {
   std::vector<std::string> known;
   for (const std::uint32_t capacity : info.capacities) known.push_back(std::to_string(capacity));
-  return {Trouble::usage, "wrong-size",
+  return {Trouble::usage, Code::wrong_size,
           fmt::format("there is no {} card of {} blocks", info.family, blocks),
           "there are cards of " + list_text(known)};
 }
 
 Finding cut_short(std::uint64_t size, std::uint64_t whole) {
-  return {Level::error, "damaged",
+  return {Level::error,
+          Code::damaged,
           fmt::format("the card is cut short: {} of {} bytes", grouped(size), grouped(whole)),
-          "copy or dump it again; 'bayswap card mend' rescues what is there"};
+          {"copy or dump it again; '", Remedy::mend_card, "' rescues what is there"}};
 }
 
 Finding runs_out(const Save& save) {
@@ -77,24 +82,29 @@ Finding runs_out(const Save& save) {
 }
 
 Finding damaged(std::string text) {
-  return {Level::error, "damaged", std::move(text),
-          "'bayswap card mend CARD -o NEWCARD' rescues what is whole"};
+  return {Level::error,
+          Code::damaged,
+          std::move(text),
+          {"'", Remedy::mend_card, "' rescues what is whole"}};
 }
 
 Finding spare_lost(std::string text) {
-  return {Level::warn, "spare-lost", std::move(text),
-          "nothing is lost; 'bayswap card mend CARD -o NEWCARD' makes it sound again"};
+  return {Level::warn,
+          Code::spare_lost,
+          std::move(text),
+          {"nothing is lost; '", Remedy::mend_card, "' makes it sound again"}};
 }
 
 Finding stray_blocks(std::uint64_t count) {
-  return {Level::warn, "stray-blocks",
+  return {Level::warn,
+          Code::stray_blocks,
           fmt::format("{} {} in use, but {} to no save", count,
                       count == 1 ? "block is" : "blocks are", count == 1 ? "belongs" : "belong"),
-          "'bayswap card mend CARD -o NEWCARD' looks for a save in them, or gives them back"};
+          {"'", Remedy::mend_card, "' looks for a save in them, or gives them back"}};
 }
 
 Finding no_longer_recoverable(const Save& save) {
-  return {Level::note, "purged",
+  return {Level::note, Code::purged,
           fmt::format("the deleted save {} can no longer be read from the card", shown_name(save)),
           ""};
 }
@@ -102,7 +112,7 @@ Finding no_longer_recoverable(const Save& save) {
 std::optional<Error> no_such_place(const CardChange& change, std::size_t count) {
   for (const std::size_t place : change.drop)
     if (place >= count)
-      return Error{Trouble::stopped, "no-match",
+      return Error{Trouble::stopped, Code::no_match,
                    fmt::format("the card has {} saves, and none at place {}", count, place + 1),
                    "read the card again: it is not the one that the change was made for"};
   return std::nullopt;

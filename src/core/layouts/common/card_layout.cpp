@@ -48,13 +48,13 @@ CardChange change_towards(const CardLayout& layout, const Card& card,
 
 Result<ChangedCard> onto_new_card(const CardLayout& layout, std::span<const Save> saves) {
   const CardInfo& info = layout.card_info();
-  Result<ChangedCard> made = fail(Trouble::input, "wrong-size", "no capacity");
+  Result<ChangedCard> made = fail(Trouble::input, Code::wrong_size, "no capacity");
   for (const std::uint32_t blocks : info.capacities) {
     if (blocks < info.default_blocks) continue;
     const auto fresh = layout.format(blocks);
     if (!fresh) return tl::unexpected(fresh.error());
     made = layout.change(*fresh, {{}, {saves.begin(), saves.end()}});
-    if (made || made.error().code != "no-room") return made;
+    if (made || made.error().code != Code::no_room) return made;
   }
   return made;
 }
@@ -64,7 +64,7 @@ Result<ChangedCard> put_under_free_name(const CardLayout& layout, const Bytes& c
                                         Rescue& rescue) {
   auto put = layout.change(card, {{}, {rescue.save}});
   const Save original = rescue.save;
-  for (int number = 2; !put && put.error().code == "name-taken" && number < 10; ++number) {
+  for (int number = 2; !put && put.error().code == Code::name_taken && number < 10; ++number) {
     rescue.save.name = layout.numbered(original, number);
     put = layout.change(card, {{}, {rescue.save}});
     if (put) {
@@ -111,7 +111,7 @@ Error ambiguous(std::string_view name, const std::vector<std::size_t>& places,
   std::vector<std::string> names;
   for (const std::size_t place : places)
     names.push_back(fmt::format("#{} {}", place + 1, safe_text(saves[place].save.name)));
-  return {Trouble::stopped, "many-match",
+  return {Trouble::stopped, Code::many_match,
           fmt::format("several saves fit '{}': {}", safe_text(name), list_text(names)),
           "say which by its place, such as '#1'"};
 }
@@ -185,12 +185,8 @@ bool same_card_save(const Save& a, const Save& b) {
 
 std::string CardLayout::numbered(const Save& save, int number) const {
   const std::string suffix = "-" + std::to_string(number);
-  std::size_t length = std::min(save.name.size(), card_info().name_length - suffix.size());
-  // Not in the middle of a letter.
-  while (length > 0 && length < save.name.size() &&
-         (static_cast<unsigned char>(save.name[length]) & 0xC0U) == 0x80U)
-    --length;
-  return save.name.substr(0, length) + suffix;
+  const std::string_view name = whole_letters(save.name, card_info().name_length - suffix.size());
+  return std::string(name) + suffix;
 }
 
 Result<Content> CardLayout::read(ByteView file, const Hints& /*hints*/) const {
@@ -211,7 +207,7 @@ Result<Written> CardLayout::write(const WriteRequest& request) const {
   if (request.mould) {
     const auto card = open(*request.mould);
     if (!card)
-      return fail(Trouble::stopped, "mould-differs",
+      return fail(Trouble::stopped, Code::mould_differs,
                   fmt::format("the file to imitate is no {}: {}", info().id, card.error().text),
                   card.error().hint);
     const CardChange wanted = change_towards(*this, *card, request.saves);
@@ -248,10 +244,10 @@ Result<Mended> mend(const CardLayout& layout, ByteView file) {
   if (has_error(wrong) && !has_error(mended.findings))
     mended.findings.insert(mended.findings.end(), wrong.begin(), wrong.end());
   // Blocks in use that no save has, and nothing found elsewhere that could be theirs.
-  const bool strays = has_code(wrong, "stray-blocks") && salvage->saves.empty();
+  const bool strays = has_code(wrong, Code::stray_blocks) && salvage->saves.empty();
   mended.unnamed = salvage->unnamed || strays ||
                    (salvage->saves.empty() && has_error(mended.findings)) ||
-                   (has_code(wrong, "unformatted") && !is_erased(file));
+                   (has_code(wrong, Code::unformatted) && !is_erased(file));
   const bool all_whole =
       std::all_of(salvage->saves.begin(), salvage->saves.end(),
                   [](const Rescue& rescue) { return rescue.state == RescueState::whole; });
@@ -303,7 +299,7 @@ Result<std::size_t> find_on_card(const std::vector<CardSave>& saves, std::string
   if (found.size() == 1) return found.front();
   std::vector<std::string> names;
   for (const CardSave& on_card : saves) names.push_back(safe_text(on_card.save.name));
-  return fail(Trouble::stopped, "no-match",
+  return fail(Trouble::stopped, Code::no_match,
               fmt::format("the card holds no save '{}'", safe_text(name)),
               names.empty() ? "the card is empty" : "it holds " + list_text(names));
 }

@@ -11,7 +11,7 @@ namespace bayswap {
 namespace {
 
 Error wrong_code(std::string_view code, std::string_view wanted) {
-  return {Trouble::usage, "wrong-code",
+  return {Trouble::usage, Code::wrong_code,
           fmt::format("'{}' is no code of such a save: it needs {}", safe_text(code), wanted),
           "the catalog lists the codes of a game's regions"};
 }
@@ -32,7 +32,7 @@ Result<Save> relabelled(const Save& save, std::string_view code) {
     const auto name = split_sony_name(save.name);
     if (!name)
       return fail(
-          Trouble::stopped, "no-match",
+          Trouble::stopped, Code::no_match,
           fmt::format("{}: its name has no serial that could be replaced", safe_text(save.name)),
           "only saves whose name begins with a region and a serial can be labelled");
     const Region region = region_of_serial(code);
@@ -44,7 +44,7 @@ Result<Save> relabelled(const Save& save, std::string_view code) {
   if (!is_four_letters(code))
     return tl::unexpected(wrong_code(code, "four capital letters or digits, such as ABCP"));
   if (save.game.code.empty())
-    return fail(Trouble::stopped, "no-match", "the save carries no game code to replace",
+    return fail(Trouble::stopped, Code::no_match, "the save carries no game code to replace",
                 "saves of this kind bear no region, so there is nothing to label");
   labelled.game.code = code;
   labelled.game.region = region_of_letter(code[3]);

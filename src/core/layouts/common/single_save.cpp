@@ -10,14 +10,14 @@ Result<const Save*> only_save(const WriteRequest& request, const LayoutInfo& inf
   if (request.saves.size() > 1) {
     std::vector<std::string> names;
     for (const Save& save : request.saves) names.push_back(safe_text(save.name));
-    return fail(Trouble::stopped, "many-match",
+    return fail(Trouble::stopped, Code::many_match,
                 fmt::format("{} holds one save, and there are {}: {}", info.id, names.size(),
                             list_text(names)),
-                "name one, as CARD:NAME, or copy all out with 'bayswap card take'");
+                {"name one, as CARD:NAME, or copy all out with '", Remedy::take_from_card, "'"});
   }
   if (request.saves.empty() || request.saves.front().system != info.system ||
       request.saves.front().parts.empty())
-    return fail(Trouble::stopped, "no-match",
+    return fail(Trouble::stopped, Code::no_match,
                 fmt::format("there is no {} card save that {} could hold", to_string(info.system),
                             info.id));
   return &request.saves.front();

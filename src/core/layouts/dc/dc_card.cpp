@@ -9,9 +9,9 @@
 #include "core/bytes/text.h"
 #include "core/layouts/common/card_errors.h"
 #include "core/layouts/common/card_map.h"
+#include "core/layouts/common/edit.h"
 #include "core/layouts/dc/dc_format.h"
 #include "core/layouts/dc/dc_validate.h"
-#include "core/layouts/common/edit.h"
 
 namespace bayswap {
 namespace {
@@ -83,7 +83,7 @@ class DcEditor final : public CardEditor {
     }
     for (const CardSave& on_card : card.saves)
       if (parse_entry(on_card.save.entry).game())
-        return fail(Trouble::stopped, "no-room",
+        return fail(Trouble::stopped, Code::no_room,
                     fmt::format("{} is a game, and the card has one already: {}",
                                 safe_text(save.name), safe_text(on_card.save.name)),
                     "a card holds one game; take that one out and drop it first");
@@ -92,7 +92,7 @@ class DcEditor final : public CardEditor {
         blocks.push_back(block);
         continue;
       }
-      return fail(Trouble::stopped, "no-room",
+      return fail(Trouble::stopped, Code::no_room,
                   fmt::format("{} is a game and must lie in the first {} blocks, but block {} is "
                               "taken",
                               safe_text(save.name), count, block),
@@ -176,7 +176,7 @@ std::optional<Match> DcCardLayout::recognise(ByteView file, const Hints& /*hints
 
 Result<Card> DcCardLayout::open(ByteView file) const {
   if (file.size() < kLastDirectory * kBlockSize)
-    return fail(Trouble::input, "damaged", "too short to hold a dc card's directory",
+    return fail(Trouble::input, Code::damaged, "too short to hold a dc card's directory",
                 "copy or dump the card again");
   const Bytes card = padded_card(file);
   Card found;

@@ -7,10 +7,10 @@
 #include "core/bytes/text.h"
 #include "core/layouts/common/card_errors.h"
 #include "core/layouts/common/chains.h"
+#include "core/layouts/common/rescues.h"
 #include "core/layouts/dc/dc_card.h"
 #include "core/layouts/dc/dc_format.h"
 #include "core/layouts/dc/dc_validate.h"
-#include "core/layouts/common/rescues.h"
 
 namespace bayswap {
 namespace {
@@ -190,7 +190,7 @@ class Salvager {
 
 Result<Salvage> DcCardLayout::salvage(ByteView file) const {
   if (file.size() < kLastDirectory * kBlockSize)
-    return fail(Trouble::input, "damaged", "too short to hold a dc card's directory",
+    return fail(Trouble::input, Code::damaged, "too short to hold a dc card's directory",
                 "nothing of it can be rescued");
   return Salvager(file).run();
 }

@@ -4,8 +4,8 @@
 
 #include "core/bytes/cursor.h"
 #include "core/layouts/common/card_errors.h"
-#include "core/layouts/dc/dc_format.h"
 #include "core/layouts/common/single_save.h"
+#include "core/layouts/dc/dc_format.h"
 
 namespace bayswap {
 namespace {
@@ -51,7 +51,7 @@ std::optional<Match> DcSingleLayout::recognise(ByteView file, const Hints& hints
 
 Result<Content> DcSingleLayout::read(ByteView file, const Hints& hints) const {
   if (!is_sized(file.size()))
-    return fail(Trouble::input, "wrong-size",
+    return fail(Trouble::input, Code::wrong_size,
                 fmt::format("{} bytes are not whole blocks of 512 bytes", file.size()),
                 "copy it again; it may be cut short");
   Content content;
@@ -63,14 +63,14 @@ Result<Content> DcSingleLayout::read(ByteView file, const Hints& hints) const {
     save.name = name_from_file(hints, kNameLength);
     save.entry = entry_for(save);
     if (!hints.second_file.empty())
-      content.findings.push_back({Level::warn, "companion",
+      content.findings.push_back({Level::warn, Code::companion,
                                   "the file beside it is no directory entry of this save, so its "
                                   "name comes from the file's",
                                   ""});
   }
   content.saves.push_back(make_save(save.entry, std::move(save.parts.front().data)));
   if (const std::string failed = failed_check(content.saves.front()); !failed.empty())
-    content.findings.push_back({Level::error, "damaged", failed, "copy it again"});
+    content.findings.push_back({Level::error, Code::damaged, failed, "copy it again"});
   return content;
 }
 

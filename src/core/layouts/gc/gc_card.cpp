@@ -309,13 +309,13 @@ std::optional<Match> GcCardLayout::recognise(ByteView file, const Hints& /*hints
 Result<Card> GcCardLayout::open(ByteView file) const {
   const std::uint32_t capacity = capacity_of(file);
   if (file.size() < kSystemBlocks * kBlockSize || capacity == 0)
-    return fail(Trouble::input, "damaged", "too short or too long for a gc card",
+    return fail(Trouble::input, Code::damaged, "too short or too long for a gc card",
                 "copy or dump the card again");
   const Bytes card = padded_card(file, capacity);
   if (!current_directory(card) && !current_map(card))
-    return fail(Trouble::input, "damaged",
+    return fail(Trouble::input, Code::damaged,
                 "both copies of the directory and of the map are damaged",
-                "'bayswap card mend CARD -o NEWCARD' looks for what is whole");
+                {"'", Remedy::mend_card, "' looks for what is whole"});
   Card found = Reader(card, capacity).read();
   if (file.size() < card.size()) found.findings.push_back(cut_short(file.size(), card.size()));
   for (Finding& finding : validate_gc_system(card)) found.findings.push_back(std::move(finding));
@@ -359,7 +359,7 @@ std::string GcCardLayout::identity(const Save& save) const {
 Result<ChangedCard> GcCardLayout::change(ByteView file, const CardChange& change) const {
   const std::uint32_t capacity = capacity_of(file);
   if (file.size() < kSystemBlocks * kBlockSize || capacity == 0)
-    return fail(Trouble::input, "damaged", "too short or too long for a gc card");
+    return fail(Trouble::input, Code::damaged, "too short or too long for a gc card");
   Bytes bytes = padded_card(file, capacity);
   Reader reader(bytes, capacity);
   const Card card = reader.read();

@@ -7,10 +7,10 @@
 #include "core/bytes/fill.h"
 #include "core/layouts/common/card_errors.h"
 #include "core/layouts/common/chains.h"
+#include "core/layouts/common/rescues.h"
 #include "core/layouts/gc/gc_card.h"
 #include "core/layouts/gc/gc_format.h"
 #include "core/layouts/gc/gc_validate.h"
-#include "core/layouts/common/rescues.h"
 
 namespace bayswap {
 namespace {
@@ -185,7 +185,7 @@ class Salvager {
 Result<Salvage> GcCardLayout::salvage(ByteView file) const {
   const std::uint32_t capacity = capacity_of(file);
   if (file.size() < kSystemBlocks * kBlockSize || capacity == 0)
-    return fail(Trouble::input, "damaged", "too short or too long for a gc card",
+    return fail(Trouble::input, Code::damaged, "too short or too long for a gc card",
                 "nothing of it can be rescued");
   return Salvager(file, capacity).run();
 }

@@ -5,8 +5,8 @@
 #include <algorithm>
 
 #include "core/layouts/common/card_errors.h"
-#include "core/layouts/gc/gc_format.h"
 #include "core/layouts/common/single_save.h"
+#include "core/layouts/gc/gc_format.h"
 
 namespace bayswap {
 
@@ -33,13 +33,13 @@ std::optional<Match> GcSingleLayout::recognise(ByteView file, const Hints& /*hin
 Result<Content> GcSingleLayout::read(ByteView file, const Hints& /*hints*/) const {
   if (file.size() < kEntrySize + kBlockSize || (file.size() - kEntrySize) % kBlockSize != 0)
     return fail(
-        Trouble::input, "wrong-size",
+        Trouble::input, Code::wrong_size,
         fmt::format("{} bytes are not a directory entry and whole blocks of 8 KiB", file.size()),
         "copy it again; it may be cut short");
   const ByteView entry = file.first(kEntrySize);
   if (!is_entry(entry))
-    return fail(Trouble::input, "damaged", "its directory entry makes no sense",
-                "'bayswap look' says what the file is");
+    return fail(Trouble::input, Code::damaged, "its directory entry makes no sense",
+                {"'", Remedy::look, "' says what the file is"});
   const ByteView data = file.subspan(kEntrySize);
   // The card says how text is stored; on its own, a save of a Japanese game is taken to be in that
   // country's code.
@@ -48,7 +48,7 @@ Result<Content> GcSingleLayout::read(ByteView file, const Hints& /*hints*/) cons
   Content content;
   content.saves.push_back(make_save(entry, Bytes(data.begin(), data.end()), shift_jis));
   if (parsed.blocks != data.size() / kBlockSize)
-    content.findings.push_back({Level::error, "damaged",
+    content.findings.push_back({Level::error, Code::damaged,
                                 fmt::format("its directory entry says {} blocks, {} are there",
                                             parsed.blocks, data.size() / kBlockSize),
                                 "copy it again; it may be cut short"});

@@ -136,8 +136,10 @@ class PakEditor final : public CardEditor {
 };
 
 Finding unformatted() {
-  return {Level::warn, "unformatted", "the pak is erased: it was never formatted",
-          "'bayswap card put' formats it when it puts the first note on it"};
+  return {Level::warn,
+          Code::unformatted,
+          "the pak is erased: it was never formatted",
+          {"'", Remedy::put_on_card, "' formats it when it puts the first note on it"}};
 }
 
 CardSave save_at(ByteView pak, ByteView note, Chain chain) {
@@ -173,7 +175,7 @@ Result<Written> N64PakLayout::write(const WriteRequest& request) const {
 
 Result<Card> N64PakLayout::open(ByteView file) const {
   if (file.size() < kNotes + kNoteCount * kNoteSize)
-    return fail(Trouble::input, "damaged", "too short to hold a controller pak's notes",
+    return fail(Trouble::input, Code::damaged, "too short to hold a controller pak's notes",
                 "copy or dump the pak again");
   const Bytes pak = padded_pak(file);
   Card found;
@@ -255,9 +257,7 @@ std::string N64PakLayout::numbered(const Save& save, int number) const {
   while (!name.empty()) {
     shorter.name = fmt::format("{}-{}{}", name, number, save.name.substr(dot));
     if (note_for(shorter)) return shorter.name;
-    while (!name.empty() && (static_cast<unsigned char>(name.back()) & 0xC0U) == 0x80U)
-      name.pop_back();
-    if (!name.empty()) name.pop_back();
+    name = whole_letters(name, name.size() - 1);
   }
   return fmt::format("{}", number);
 }

@@ -3,8 +3,8 @@
 #include <fmt/core.h>
 
 #include "core/layouts/common/card_errors.h"
-#include "core/layouts/n64/n64_pak_format.h"
 #include "core/layouts/common/single_save.h"
+#include "core/layouts/n64/n64_pak_format.h"
 
 namespace bayswap {
 namespace {
@@ -37,13 +37,13 @@ std::optional<Match> N64PakNoteLayout::recognise(ByteView file, const Hints& /*h
 Result<Content> N64PakNoteLayout::read(ByteView file, const Hints& /*hints*/) const {
   if (!is_sized(file.size()))
     return fail(
-        Trouble::input, "wrong-size",
+        Trouble::input, Code::wrong_size,
         fmt::format("{} bytes are not a note's entry and whole pages of 256 bytes", file.size()),
         "copy it again; it may be cut short");
   const ByteView note = file.first(kNoteSize);
   if (!note_in_use(note))
-    return fail(Trouble::input, "damaged", "its first 32 bytes are no entry of a note in use",
-                "'bayswap look' says what the file is");
+    return fail(Trouble::input, Code::damaged, "its first 32 bytes are no entry of a note in use",
+                {"'", Remedy::look, "' says what the file is"});
   const ByteView data = file.subspan(kNoteSize);
   Content content;
   content.saves.push_back(make_save(note, Bytes(data.begin(), data.end())));

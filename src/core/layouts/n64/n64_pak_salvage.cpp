@@ -7,10 +7,10 @@
 #include "core/bytes/fill.h"
 #include "core/layouts/common/card_errors.h"
 #include "core/layouts/common/chains.h"
+#include "core/layouts/common/rescues.h"
 #include "core/layouts/n64/n64_pak.h"
 #include "core/layouts/n64/n64_pak_format.h"
 #include "core/layouts/n64/n64_pak_validate.h"
-#include "core/layouts/common/rescues.h"
 
 namespace bayswap {
 namespace {
@@ -109,7 +109,7 @@ class Salvager {
 
 Result<Salvage> N64PakLayout::salvage(ByteView file) const {
   if (file.size() < kNotes + kNoteCount * kNoteSize)
-    return fail(Trouble::input, "damaged", "too short to hold a controller pak's notes",
+    return fail(Trouble::input, Code::damaged, "too short to hold a controller pak's notes",
                 "nothing of it can be rescued");
   return Salvager(file).run();
 }

@@ -10,9 +10,9 @@
 #include "core/layouts/common/card_errors.h"
 #include "core/layouts/common/card_map.h"
 #include "core/layouts/common/edit.h"
+#include "core/layouts/common/rescues.h"
 #include "core/layouts/pce/pce_format.h"
 #include "core/layouts/pce/pce_validate.h"
-#include "core/layouts/common/rescues.h"
 
 namespace bayswap {
 namespace {
@@ -34,7 +34,7 @@ bool has_mark(ByteView file) {
 }
 
 Error too_short() {
-  return {Trouble::input, "damaged", "too short to hold pce backup memory",
+  return {Trouble::input, Code::damaged, "too short to hold pce backup memory",
           "copy or dump it again"};
 }
 

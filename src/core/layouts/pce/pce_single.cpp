@@ -3,8 +3,8 @@
 #include <fmt/core.h>
 
 #include "core/bytes/cursor.h"
-#include "core/layouts/pce/pce_format.h"
 #include "core/layouts/common/single_save.h"
+#include "core/layouts/pce/pce_format.h"
 
 namespace bayswap {
 
@@ -28,13 +28,13 @@ std::optional<Match> PceSingleLayout::recognise(ByteView file, const Hints& /*hi
 
 Result<Content> PceSingleLayout::read(ByteView file, const Hints& /*hints*/) const {
   if (file.size() < kEntryHeader || file.size() > 0xFFFF)
-    return fail(Trouble::input, "wrong-size",
+    return fail(Trouble::input, Code::wrong_size,
                 fmt::format("{} bytes are no entry of pce backup memory", file.size()),
                 "copy it again; it may be cut short");
   Content content;
   content.saves.push_back(make_save(file));
   if (!entry_holds(file))
-    content.findings.push_back({Level::error, "damaged",
+    content.findings.push_back({Level::error, Code::damaged,
                                 Cursor(file).u16le(kSize) == file.size()
                                     ? "its check fails: some of its bytes are wrong"
                                     : fmt::format("its header says {} bytes, {} are there",

@@ -249,7 +249,7 @@ std::optional<Match> Ps1CardLayout::recognise(ByteView file, const Hints& /*hint
 
 Result<Card> Ps1CardLayout::open(ByteView file) const {
   if (file.size() < kBlockSize)
-    return fail(Trouble::input, "damaged", "too short to hold a ps1 card's directory",
+    return fail(Trouble::input, Code::damaged, "too short to hold a ps1 card's directory",
                 "copy or dump the card again");
   const Bytes card = padded_card(file);
   const auto frames = directory_of(card);

@@ -7,10 +7,10 @@
 #include "core/bytes/fill.h"
 #include "core/layouts/common/card_errors.h"
 #include "core/layouts/common/chains.h"
+#include "core/layouts/common/rescues.h"
 #include "core/layouts/ps1/ps1_card.h"
 #include "core/layouts/ps1/ps1_format.h"
 #include "core/layouts/ps1/ps1_validate.h"
-#include "core/layouts/common/rescues.h"
 
 namespace bayswap {
 namespace {
@@ -174,7 +174,7 @@ class Salvager {
 
 Result<Salvage> Ps1CardLayout::salvage(ByteView file) const {
   if (file.size() < kBlockSize)
-    return fail(Trouble::input, "damaged", "too short to hold a ps1 card's directory",
+    return fail(Trouble::input, Code::damaged, "too short to hold a ps1 card's directory",
                 "nothing of it can be rescued");
   return Salvager(file).run();
 }

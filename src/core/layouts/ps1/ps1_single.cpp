@@ -4,8 +4,8 @@
 
 #include "core/bytes/cursor.h"
 #include "core/layouts/common/card_errors.h"
-#include "core/layouts/ps1/ps1_format.h"
 #include "core/layouts/common/single_save.h"
+#include "core/layouts/ps1/ps1_format.h"
 
 namespace bayswap {
 
@@ -47,14 +47,15 @@ std::optional<Match> Ps1SingleLayout::recognise(ByteView file, const Hints& /*hi
 Result<Content> Ps1SingleLayout::read(ByteView file, const Hints& hints) const {
   if (file.size() < frame_size_ + kBlockSize || (file.size() - frame_size_) % kBlockSize != 0 ||
       file.size() > frame_size_ + kBlocks * kBlockSize)
-    return fail(Trouble::input, "wrong-size",
+    return fail(Trouble::input, Code::wrong_size,
                 fmt::format("{} bytes are not 1 to 15 blocks of 8 KiB{}", file.size(),
                             with_frame_ ? " behind a directory frame" : ""),
                 "copy it again; it may be cut short");
   const std::uint32_t state = parse_frame(file.first(kFrameSize)).state;
   if (with_frame_ && state != kFirst && state != kDeletedFirst)
-    return fail(Trouble::input, "damaged", "its first 128 bytes are no directory frame of a save",
-                "'bayswap look' says what the file is");
+    return fail(Trouble::input, Code::damaged,
+                "its first 128 bytes are no directory frame of a save",
+                {"'", Remedy::look, "' says what the file is"});
   Content content;
   const ByteView data = file.subspan(frame_size_);
   Bytes frame;
@@ -69,7 +70,7 @@ Result<Content> Ps1SingleLayout::read(ByteView file, const Hints& hints) const {
   }
   content.saves.push_back(make_save(frame, Bytes(data.begin(), data.end())));
   if (with_frame_ && parse_frame(frame).size != data.size())
-    content.findings.push_back({Level::error, "damaged",
+    content.findings.push_back({Level::error, Code::damaged,
                                 fmt::format("its directory frame says {} bytes, {} are there",
                                             parse_frame(frame).size, data.size()),
                                 "copy it again; it may be cut short"});

@@ -27,8 +27,10 @@ std::uint32_t fillable(const Geometry& geometry) {
 }
 
 Error unreadable() {
-  return {Trouble::input, "damaged", "the card's first page is damaged, so nothing can be found",
-          "'bayswap card mend CARD -o NEWCARD' tries the usual places"};
+  return {Trouble::input,
+          Code::damaged,
+          "the card's first page is damaged, so nothing can be found",
+          {"'", Remedy::mend_card, "' tries the usual places"}};
 }
 
 std::uint64_t bytes_of(const Geometry& geometry) {
@@ -146,8 +148,8 @@ Result<ChangedCard> change_card(Pages& pages, const CardChange& change) {
   pages.plain.resize(static_cast<std::size_t>(bytes_of(*geometry)), std::byte{0xFF});
   Volume volume(pages.plain, *geometry);
   if (!volume.root().broken.empty() || volume.root_length() < 2)
-    return fail(Trouble::input, "damaged", "the card's root directory cannot be read",
-                "'bayswap card mend CARD -o NEWCARD' rescues what is whole");
+    return fail(Trouble::input, Code::damaged, "the card's root directory cannot be read",
+                {"'", Remedy::mend_card, "' rescues what is whole"});
   auto live = volume.trees(false);
   if (auto wrong = no_such_place(change, live.size())) return tl::unexpected(*wrong);
   for (const std::size_t place : change.drop) drop_save(volume, live.at(place));

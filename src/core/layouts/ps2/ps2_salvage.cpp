@@ -242,7 +242,7 @@ Result<Salvage> Ps2CardLayout::salvage(ByteView file) const {
   if (!geometry) {
     geometry = guessed_geometry(pages.held);
     if (!geometry)
-      return fail(Trouble::input, "damaged",
+      return fail(Trouble::input, Code::damaged,
                   "its first page is destroyed, and its size is no card's either",
                   "nothing of it can be rescued");
     salvage.findings.push_back(damaged("the superblock is destroyed: the usual places were tried"));

@@ -7,9 +7,9 @@
 #include "core/bytes/cursor.h"
 #include "core/bytes/fill.h"
 #include "core/bytes/text.h"
+#include "core/layouts/common/single_save.h"
 #include "core/layouts/ps2/ps2_format.h"
 #include "core/layouts/ps2/ps2_volume.h"
-#include "core/layouts/common/single_save.h"
 #include "core/layouts/titles/path_text.h"
 #include "core/model/sony_names.h"
 
@@ -58,8 +58,8 @@ std::optional<Match> Ps2SingleLayout::recognise(ByteView file, const Hints& /*hi
 
 Result<Content> Ps2SingleLayout::read(ByteView file, const Hints& /*hints*/) const {
   if (!begins_as_single(file))
-    return fail(Trouble::input, "damaged", "it does not begin with a save's directory",
-                "'bayswap look' says what the file is");
+    return fail(Trouble::input, Code::damaged, "it does not begin with a save's directory",
+                {"'", Remedy::look, "' says what the file is"});
   Content content;
   Save save;
   save.entry.assign(file.begin(), file.begin() + kRecord);
@@ -70,7 +70,7 @@ Result<Content> Ps2SingleLayout::read(ByteView file, const Hints& /*hints*/) con
     const auto raw = slice(file, at, kEntrySize);
     if (!raw) {
       content.findings.push_back(
-          {Level::error, "damaged",
+          {Level::error, Code::damaged,
            fmt::format("cut short: {} of its {} files are there", i - 2, own.length - 2),
            "copy it again"});
       break;
@@ -89,7 +89,7 @@ Result<Content> Ps2SingleLayout::read(ByteView file, const Hints& /*hints*/) con
     at += held.size();
     save.parts.push_back(std::move(part));
     if (size < entry.length) {
-      content.findings.push_back({Level::error, "damaged",
+      content.findings.push_back({Level::error, Code::damaged,
                                   fmt::format("cut short: {} has {} of its {} bytes", entry.name,
                                               grouped(size), grouped(entry.length)),
                                   "copy it again"});
@@ -114,7 +114,7 @@ Result<Written> Ps2SingleLayout::write(const WriteRequest& request) const {
       files.push_back(&part);
     else
       written.losses.push_back(
-          {Level::error, "loses-parts",
+          {Level::error, Code::loses_parts,
            fmt::format("{}: {} cannot hold folders inside a save", safe_text(part.name), info_.id),
            "keep it as ps2-folder, or on a card"});
   }
@@ -180,7 +180,8 @@ std::optional<std::string> Ps2FolderLayout::pattern_of(std::string_view relative
 
 Result<Save> Ps2FolderLayout::read_folder(const std::string& path, std::vector<Part> files) const {
   if (files.empty())
-    return fail(Trouble::input, "no-match", "the folder is empty", "name the save's own folder");
+    return fail(Trouble::input, Code::no_match, "the folder is empty",
+                "name the save's own folder");
   Save save;
   save.name = last_name(path);
   save.parts = std::move(files);

@@ -53,7 +53,7 @@ void write_marks(Bytes& memory, const Geometry& geometry) {
 }
 
 Error too_short() {
-  return {Trouble::input, "damaged", "too short to hold saturn backup memory",
+  return {Trouble::input, Code::damaged, "too short to hold saturn backup memory",
           "copy or dump it again"};
 }
 

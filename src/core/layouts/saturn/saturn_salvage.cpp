@@ -107,7 +107,7 @@ Result<Salvage> SaturnBramLayout::salvage(ByteView file) const {
                                  : Bytes(file.begin(), file.end());
   const Geometry geometry = geometry_of(plain);
   if (plain.size() < (kFirstBlock + 1) * geometry.block_size)
-    return fail(Trouble::input, "damaged", "too short to hold saturn backup memory",
+    return fail(Trouble::input, Code::damaged, "too short to hold saturn backup memory",
                 "nothing of it can be rescued");
   return Salvager(std::move(plain), geometry).run();
 }

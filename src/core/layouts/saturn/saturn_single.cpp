@@ -3,8 +3,8 @@
 #include <fmt/core.h>
 
 #include "core/bytes/cursor.h"
-#include "core/layouts/saturn/saturn_format.h"
 #include "core/layouts/common/single_save.h"
+#include "core/layouts/saturn/saturn_format.h"
 
 namespace bayswap {
 
@@ -25,18 +25,18 @@ std::optional<Match> SaturnSingleLayout::recognise(ByteView file, const Hints& /
 
 Result<Content> SaturnSingleLayout::read(ByteView file, const Hints& /*hints*/) const {
   if (file.size() <= kHeaderSize)
-    return fail(Trouble::input, "wrong-size",
+    return fail(Trouble::input, Code::wrong_size,
                 fmt::format("{} bytes are too few for a save's header and its data", file.size()),
                 "copy it again; it may be cut short");
   if (!is_plausible_header(file.first(kHeaderSize), kCartridge))
-    return fail(Trouble::input, "damaged", "its first 30 bytes are no header of a save",
-                "'bayswap look' says what the file is");
+    return fail(Trouble::input, Code::damaged, "its first 30 bytes are no header of a save",
+                {"'", Remedy::look, "' says what the file is"});
   const ByteView data = file.subspan(kHeaderSize);
   Content content;
   content.saves.push_back(make_save(file.first(kHeaderSize), Bytes(data.begin(), data.end())));
   if (const std::uint32_t size = Cursor(file).u32be(kSize); size != data.size())
     content.findings.push_back(
-        {Level::error, "damaged",
+        {Level::error, Code::damaged,
          fmt::format("its header says {} bytes, {} are there", size, data.size()),
          "copy it again; it may be cut short"});
   return content;

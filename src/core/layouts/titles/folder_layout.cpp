@@ -18,7 +18,7 @@ std::optional<FolderPlace> FolderLayout::place(std::string_view /*path*/) const 
 
 Result<std::vector<Part>> FolderLayout::write_folder(const Save& save) const {
   if (save.system != info().system || save.parts.empty())
-    return fail(Trouble::stopped, "no-match",
+    return fail(Trouble::stopped, Code::no_match,
                 fmt::format("there is no {} save to make a folder of", to_string(info().system)));
   return save.parts;
 }
@@ -37,12 +37,12 @@ std::optional<Match> FolderLayout::recognise(ByteView /*file*/, const Hints& /*h
 }
 
 Result<Content> FolderLayout::read(ByteView /*file*/, const Hints& /*hints*/) const {
-  return fail(Trouble::input, "wrong-size", fmt::format("{} is a folder, not a file", info().id),
-              "name the folder");
+  return fail(Trouble::input, Code::wrong_size,
+              fmt::format("{} is a folder, not a file", info().id), "name the folder");
 }
 
 Result<Written> FolderLayout::write(const WriteRequest& /*request*/) const {
-  return fail(Trouble::usage, "usage", fmt::format("{} is a folder, not a file", info().id),
+  return fail(Trouble::usage, Code::usage, fmt::format("{} is a folder, not a file", info().id),
               "name a folder as the output");
 }
 

@@ -19,7 +19,7 @@ constexpr std::uint16_t kText = 0x0204;
 constexpr std::uint16_t kNumber = 0x0404;
 
 tl::unexpected<Error> broken(std::string why) {
-  return fail(Trouble::input, "damaged", "PARAM.SFO: " + std::move(why),
+  return fail(Trouble::input, Code::damaged, "PARAM.SFO: " + std::move(why),
               "copy the folder again; the console will not show a save without it");
 }
 

@@ -50,7 +50,7 @@ std::optional<Match> PspFolderLayout::recognise_folder(const std::string& path,
 Result<Save> PspFolderLayout::read_folder(const std::string& path, std::vector<Part> files) const {
   const Part* sfo = sfo_of(files);
   if (sfo == nullptr)
-    return fail(Trouble::input, "no-match", "there is no PARAM.SFO in the folder",
+    return fail(Trouble::input, Code::no_match, "there is no PARAM.SFO in the folder",
                 "name the save's own folder");
   const auto entries = parse_param_sfo(sfo->data);
   if (!entries) return tl::unexpected(entries.error());

@@ -70,7 +70,7 @@ Match by_place() {
 }
 
 Error no_place(const char* what) {
-  return {Trouble::input, "no-match", what, "name the folder by its whole path"};
+  return {Trouble::input, Code::no_match, what, "name the folder by its whole path"};
 }
 
 }  // namespace

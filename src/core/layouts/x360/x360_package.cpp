@@ -21,7 +21,7 @@ using namespace x360;
 constexpr std::string_view kWhole = "package";
 
 Error no_package() {
-  return {Trouble::input, "damaged", "its header is not that of an x360 package",
+  return {Trouble::input, Code::damaged, "its header is not that of an x360 package",
           "copy it again from where it came"};
 }
 
@@ -58,7 +58,7 @@ Card card_of(ByteView package, const Volume& volume,
   card.blocks_total = static_cast<std::uint32_t>(volume.blocks - volume.table.size());
   draw_saves(card);
   if (volume.header.content_type != kSavedGame)
-    card.findings.push_back({Level::note, "no-saved-game",
+    card.findings.push_back({Level::note, Code::no_saved_game,
                              fmt::format("the package says that it is content of type {:08x}, not "
                                          "a saved game",
                                          volume.header.content_type),
@@ -136,7 +136,7 @@ Findings X360PackageLayout::validate(ByteView file) const {
 }
 
 Result<Bytes> X360PackageLayout::format(std::uint32_t /*blocks*/) const {
-  return fail(Trouble::stopped, "no-match",
+  return fail(Trouble::stopped, Code::no_match,
               "a package names its title, its profile and its signer: only the game makes one",
               "start the game once and save, then put files into the package that it made");
 }
@@ -188,16 +188,17 @@ std::optional<Finding> X360PackageLayout::broken_seal(ByteView file) const {
   const auto header = parse_header(file);
   if (!header) return std::nullopt;
   if (header->signer == Signer::console)
-    return Finding{Level::note, "signature",
+    return Finding{Level::note, Code::signature,
                    "the package's signature is not renewed: only its console can sign it; a "
                    "console that checks signatures will not take the changed package",
                    ""};
-  return Finding{Level::error, "damaged",
+  return Finding{Level::error,
+                 Code::damaged,
                  fmt::format("the package is signed by its publisher ({}), and any change breaks "
                              "that signature for good",
                              header->magic),
-                 "safer: play from a save that the game itself makes; to change it all the same: "
-                 "--accept damaged"};
+                 {"safer: play from a save that the game itself makes; to change it all the same: ",
+                  accept_remedy(Code::damaged)}};
 }
 
 Result<Content> X360PackageLayout::read(ByteView file, const Hints& hints) const {
@@ -219,9 +220,10 @@ Result<Content> X360PackageLayout::read(ByteView file, const Hints& hints) const
 
 Result<Written> X360PackageLayout::write(const WriteRequest& request) const {
   if (request.saves.size() != 1 || request.saves.front().part(kWhole) == nullptr)
-    return fail(Trouble::stopped, "no-match",
+    return fail(Trouble::stopped, Code::no_match,
                 "an x360 package is made by its game; single files cannot become one",
-                "put files into a package that is there: bayswap card put PACKAGE FILE");
+                {"put files into a package that is there: ",
+                 HintPiece{Remedy::put_on_card, "PACKAGE FILE"}});
   Written written;
   written.bytes = request.saves.front().part(kWhole)->data;
   return written;

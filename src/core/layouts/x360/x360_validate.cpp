@@ -6,7 +6,7 @@
 #include <set>
 
 #include "core/bytes/cursor.h"
-#include "core/bytes/sha1.h"
+#include "core/bytes/hash.h"
 #include "core/bytes/text.h"
 #include "core/layouts/common/card_errors.h"
 #include "core/layouts/x360/x360_format.h"

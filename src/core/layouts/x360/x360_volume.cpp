@@ -5,7 +5,7 @@
 #include <algorithm>
 
 #include "core/bytes/cursor.h"
-#include "core/bytes/sha1.h"
+#include "core/bytes/hash.h"
 #include "core/bytes/text.h"
 
 namespace bayswap::x360 {

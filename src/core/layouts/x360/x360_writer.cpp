@@ -6,7 +6,7 @@
 #include <set>
 
 #include "core/bytes/cursor.h"
-#include "core/bytes/sha1.h"
+#include "core/bytes/hash.h"
 #include "core/bytes/text.h"
 #include "core/layouts/common/card_errors.h"
 #include "core/layouts/x360/x360_volume.h"
@@ -206,8 +206,8 @@ class Editor {
 
   Result<void> add_entry(FileEntry entry) {
     if (entries_.size() >= kMostTableBlocks * kEntriesPerBlock - 1)
-      return fail(Trouble::stopped, "no-room", "the package's file table is full",
-                  "drop a file, after 'bayswap card take' copied it out");
+      return fail(Trouble::stopped, Code::no_room, "the package's file table is full",
+                  {"drop a file, after '", Remedy::take_from_card, "' copied it out"});
     entries_.push_back(std::move(entry));
     return {};
   }
@@ -230,8 +230,8 @@ class Editor {
     }
     while (chosen.size() < count) {
       if (volume_.map.size() >= kMostBlocks)
-        return fail(Trouble::stopped, "no-room", "the package can hold no more blocks",
-                    "drop a file, after 'bayswap card take' copied it out");
+        return fail(Trouble::stopped, Code::no_room, "the package can hold no more blocks",
+                    {"drop a file, after '", Remedy::take_from_card, "' copied it out"});
       chosen.push_back(static_cast<std::uint32_t>(volume_.map.size()));
       volume_.map.push_back({});
     }
@@ -350,7 +350,7 @@ class Editor {
 };
 
 tl::unexpected<Error> no_package() {
-  return fail(Trouble::input, "damaged", "its header is not that of an x360 package",
+  return fail(Trouble::input, Code::damaged, "its header is not that of an x360 package",
               "copy it again from where it came");
 }
 

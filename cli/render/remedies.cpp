@@ -1,0 +1,82 @@
+#include "cli/render/remedies.h"
+
+#include <fmt/core.h>
+
+namespace bayswap::cli {
+namespace {
+
+std::string behind(std::string_view command, const std::string& with) {
+  return with.empty() ? std::string(command) : fmt::format("{} {}", command, with);
+}
+
+std::string option(std::string_view name, std::string_view usual, const std::string& with) {
+  return fmt::format("{} {}", name, with.empty() ? usual : std::string_view(with));
+}
+
+// A remedy that is a command of its own.
+std::string command_text(Remedy remedy, const std::string& with) {
+  switch (remedy) {
+    case Remedy::look: return behind("bayswap look", with);
+    case Remedy::show_history:
+      return with.empty() || with == "SAVE" ? behind("bayswap history", with)
+                                            : fmt::format("bayswap history \"{}\"", with);
+    case Remedy::export_history: return "bayswap history export";
+    case Remedy::keep: return "bayswap keep PATH";
+    case Remedy::undo: return "bayswap undo";
+    case Remedy::carry: return "bayswap carry";
+    case Remedy::wait_for_program: return "bayswap carry --wait SECONDS";
+    case Remedy::convert: return "bayswap reshape IN --as LAYOUT -o OUT";
+    case Remedy::pack_state: return "bayswap reshape STATE --as state-gzip -o OUT";
+    case Remedy::relabel: return "bayswap reshape CARD:NAME --code CODE -o OUT";
+    case Remedy::dig_state:
+      return with.empty() ? "bayswap state dig"
+                          : fmt::format("bayswap state dig {} --like OLDER -o OUT", with);
+    case Remedy::show_card: return fmt::format("bayswap card show \"{}\"", with);
+    case Remedy::take_from_card: return "bayswap card take";
+    case Remedy::put_on_card: return behind("bayswap card put", with);
+    case Remedy::new_card: return "bayswap card new";
+    case Remedy::mend_card:
+      return with.empty() ? "bayswap card mend CARD -o NEWCARD"
+                          : fmt::format("bayswap card mend \"{0}\" -o \"{0}.mended\"", with);
+    case Remedy::learn_bay: return fmt::format("bayswap bay learn {} FOLDER", with);
+    case Remedy::show_bay: return behind("bayswap bay show", with);
+    case Remedy::list_bays: return "bayswap bay list";
+    case Remedy::list_layouts: return "bayswap layouts";
+    default: return {};
+  }
+}
+
+// A remedy that is said with the command that was called.
+std::string option_text(Remedy remedy, const std::string& with) {
+  switch (remedy) {
+    case Remedy::accept: return "--accept " + with;
+    case Remedy::layout_of_input: return "--is LAYOUT";
+    case Remedy::layout_of_output: return "--as LAYOUT";
+    case Remedy::older_save: return "--like FILE";
+    case Remedy::rom: return "--rom FILE";
+    case Remedy::game: return "--game TEXT";
+    case Remedy::system: return option("--system", "ID", with);
+    case Remedy::account: return "--account ID";
+    case Remedy::code: return option("--code", "CODE", with);
+    case Remedy::slot: return "--slot";
+    case Remedy::free_slot: return "--slot free";
+    case Remedy::candidate: return "--choose N";
+    case Remedy::replace: return "--replace";
+    case Remedy::to_bay: return "--to BAY";
+    case Remedy::from_bay: return "--from BAY";
+    case Remedy::all_saves: return "--all";
+    case Remedy::each_part: return "--split";
+    default: return {};
+  }
+}
+
+}  // namespace
+
+std::string hint_text(const Hint& hint) {
+  return hint.text([](Remedy remedy, const std::string& with) {
+    const std::string command = command_text(remedy, with);
+    return command.empty() ? option_text(remedy, with) : command;
+  });
+}
+
+}  // namespace bayswap::cli
