@@ -62,6 +62,12 @@ Option Command::add_option(const std::string& name, std::optional<std::uint32_t>
       name, [&value](std::uint32_t given) { value = given; }, help));
 }
 
+Option Command::add_option(const std::string& name, std::optional<std::string>& value,
+                           const std::string& help) {
+  return Option(app_->add_option_function<std::string>(
+      name, [&value](const std::string& given) { value = given; }, help));
+}
+
 Option Command::add_option(const std::string& name, Path& value, const std::string& help) {
   return Option(app_->add_option_function<std::string>(
       name, [&value](const std::string& given) { value = given; }, help));

@@ -50,6 +50,8 @@ class Command {
   Option add_option(const std::string& name, std::size_t& value, const std::string& help);
   Option add_option(const std::string& name, std::optional<std::uint32_t>& value,
                     const std::string& help);
+  Option add_option(const std::string& name, std::optional<std::string>& value,
+                    const std::string& help);
   Option add_option(const std::string& name, Path& value, const std::string& help);
   Option add_option(const std::string& name, std::vector<Path>& value, const std::string& help);
   Option add_option(const std::string& name, std::optional<Path>& value, const std::string& help);

@@ -96,6 +96,55 @@ bool is_folder(Session& session, const std::string& path) {
   return session.storage->list(path).has_value();
 }
 
+// What is missing is said before anything is printed.
+Result<void> check_arguments(Session& session, const LookArguments& arguments) {
+  for (const std::string& path : arguments.paths)
+    if (const auto info = session.storage->info(path); !info) return tl::unexpected(info.error());
+  if (!arguments.options.is) return {};
+  const auto known = find_layout(*arguments.options.is);
+  return known ? Result<void>{} : tl::unexpected(known.error());
+}
+
+// A folder that is one save is shown as such; the others as a table.
+Result<void> look_at(Session& session, const std::string& path, const LookOptions& options,
+                     bool json, ItemPrinter& printer) {
+  LookOptions how = options;
+  how.brief = !json && holds_many(session, path, options);
+  auto looked = look(session, path, how, [&](const Item& item) {
+    how.brief ? printer.add_row(item) : printer.print(item);
+  });
+  if (looked && how.brief) printer.end_folder(path);
+  return looked;
+}
+
+// Two dumps of one cartridge are looked at to see whether they agree.
+std::vector<PartDifference> differences_of(Session& session, const LookArguments& arguments,
+                                           const LookOptions& options, const ItemPrinter& printer) {
+  const auto& paths = arguments.paths;
+  if (paths.size() != 2 || !printer.two_of_a_kind() || is_folder(session, paths[0]) ||
+      is_folder(session, paths[1]))
+    return {};
+  auto compared = compare(session, paths[0], paths[1], options);
+  return compared ? std::move(*compared) : std::vector<PartDifference>{};
+}
+
+Result<void> look_at_all(Session& session, const LookArguments& arguments, Run& run) {
+  if (auto fine = check_arguments(session, arguments); !fine) return fine;
+  LookOptions options = arguments.options;
+  options.hashes = run.json;
+  ItemPrinter printer(run);
+  for (const std::string& path : arguments.paths) {
+    const auto looked = look_at(session, path, options, run.json, printer);
+    if (looked) continue;
+    printer.finish(&looked.error());
+    run.status = exit_status(looked.error().trouble);
+    if (!run.json) run.fail(looked.error());
+    return {};
+  }
+  printer.finish(nullptr, differences_of(session, arguments, options, printer));
+  return {};
+}
+
 }  // namespace
 
 void add_look(Command& app, Run& run) {
@@ -107,41 +156,7 @@ void add_look(Command& app, Run& run) {
       .type_name("LAYOUT");
   command.add_option("--rom", arguments->options.rom, "the ROM of the game").type_name("FILE");
   command.on_call([arguments, &run] {
-    run.with_session([&](Session& session) -> Result<void> {
-      LookOptions options = arguments->options;
-      options.hashes = run.json;
-      // What is missing is said before anything is printed.
-      for (const std::string& path : arguments->paths)
-        if (const auto info = session.storage->info(path); !info)
-          return tl::unexpected(info.error());
-      if (!options.is.empty())
-        if (const auto known = find_layout(options.is); !known)
-          return tl::unexpected(known.error());
-      ItemPrinter printer(run);
-      for (const std::string& path : arguments->paths) {
-        // A folder that is one save is shown as such; the others as a table.
-        const bool table = !run.json && holds_many(session, path, options);
-        LookOptions how = options;
-        how.brief = table;
-        auto looked = look(session, path, how, [&](const Item& item) {
-          table ? printer.add_row(item) : printer.print(item);
-        });
-        if (looked && table) printer.end_folder(path);
-        if (looked) continue;
-        printer.finish(&looked.error());
-        run.status = exit_status(looked.error().trouble);
-        if (!run.json) run.fail(looked.error());
-        return {};
-      }
-      // Two dumps of one cartridge are looked at to see whether they agree.
-      std::vector<PartDifference> differences;
-      if (arguments->paths.size() == 2 && printer.two_of_a_kind() &&
-          !is_folder(session, arguments->paths[0]) && !is_folder(session, arguments->paths[1]))
-        if (auto compared = compare(session, arguments->paths[0], arguments->paths[1], options))
-          differences = std::move(*compared);
-      printer.finish(nullptr, differences);
-      return {};
-    });
+    run.with_session([&](Session& session) { return look_at_all(session, *arguments, run); });
   });
 }
 

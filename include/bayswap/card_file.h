@@ -39,8 +39,8 @@ struct TakeRequest {
   std::string card;
   std::vector<std::string> names;  ///< none: all saves
   bool deleted = false;            ///< take deleted saves that are still readable
-  std::string is;                  ///< layout id of the card; may be empty
-  std::string as;                  ///< layout id of the files; empty: the family's usual one
+  std::optional<std::string> is;   ///< layout id of the card
+  std::optional<std::string> as;   ///< layout id of the files; nothing: the family's usual one
   Path out;                        ///< folder
   bool replace = false;
   std::set<Code> accept;
@@ -52,7 +52,7 @@ struct TakeRequest {
 struct PutRequest {
   std::string card;
   std::vector<std::string> files;  ///< files, folders, or `CARD:NAME`
-  std::string is;                  ///< layout id of the files; may be empty
+  std::optional<std::string> is;   ///< layout id of the files
   bool plan = false;
   std::set<Code> accept;
 };
@@ -63,7 +63,7 @@ struct PutRequest {
 struct DropRequest {
   std::string card;
   std::vector<std::string> names;
-  std::string is;  ///< layout id of the card; may be empty
+  std::optional<std::string> is;  ///< layout id of the card
   bool plan = false;
   std::set<Code> accept;
 };
@@ -78,7 +78,7 @@ struct DropReport {
 
 struct MendRequest {
   std::string card;
-  std::string is;  ///< layout id of the card; may be empty
+  std::optional<std::string> is;  ///< layout id of the card
   Path out;
   bool replace = false;
 };

@@ -24,21 +24,23 @@ struct GivenSave {
 };
 
 struct CarryRequest {
-  std::vector<std::string> saves;  ///< files, or `BAY:NAME`, or names inside `from`
-  std::string from;                ///< bay that names are looked up in; may be empty
-  std::string to;                  ///< bay to carry to
-  std::string game;                ///< title, code or ROM name of the game; may be empty
-  bool all = false;                ///< every save of `from`
-  bool plan = false;               ///< say what would be done and write nothing
-  bool whole = false;              ///< a folder there becomes exactly the save, whatever it held
-  std::string is;                  ///< layout id of the saves; may be empty
-  std::optional<Path> rom;         ///< the game's ROM
-  std::set<Code> accept;           ///< check codes that the user lets through
-  std::string account;   ///< account at the destination, 8 hex digits; empty: the one that is there
-  std::string code;      ///< title id or code to carry to instead of the save's own
-  std::string slot;      ///< of states: a number, or `free`; empty: the one that it has
-  int wait_seconds = 0;  ///< for programs to close the files that are replaced
-  std::vector<GivenSave> given;  ///< saves that are in memory already
+  std::vector<std::string> saves;   ///< files, or `BAY:NAME`, or names inside `from`
+  std::optional<std::string> from;  ///< bay that names are looked up in
+  std::string to;                   ///< bay to carry to
+  std::optional<std::string> game;  ///< title, code or ROM name of the game
+  bool all = false;                 ///< every save of `from`
+  bool plan = false;                ///< say what would be done and write nothing
+  bool whole = false;               ///< a folder there becomes exactly the save, whatever it held
+  std::optional<std::string> is;    ///< layout id of the saves; nothing: work it out
+  std::optional<Path> rom;          ///< the game's ROM
+  std::set<Code> accept;            ///< check codes that the user lets through
+  /// Account at the destination, 8 hex digits; nothing: the one that is there.
+  std::optional<std::string> account;
+  /// Title id or code to carry to instead of the save's own.
+  std::optional<std::string> code;
+  std::optional<std::string> slot;  ///< of states: a number, or `free`; nothing: its own
+  int wait_seconds = 0;             ///< for programs to close the files that are replaced
+  std::vector<GivenSave> given;     ///< saves that are in memory already
 };
 
 enum class MoveStatus { done, planned, stopped };

@@ -16,9 +16,9 @@ namespace bayswap {
 [[nodiscard]] Result<void> add_catalog_game(Session& session, const CatalogGame& game);
 
 struct ImportRequest {
-  Path file;                     ///< XML or CSV
-  std::optional<System> system;  ///< for lists that do not say it
-  std::string name;              ///< of the list; empty: the file's own
+  Path file;                        ///< XML or CSV
+  std::optional<System> system;     ///< for lists that do not say it
+  std::optional<std::string> name;  ///< of the list; nothing: the file's own
 };
 
 struct Imported {

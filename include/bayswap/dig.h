@@ -17,10 +17,10 @@ namespace bayswap {
 
 struct DigRequest {
   Path state;
-  std::optional<Path> like;  ///< an older save of the same game
-  std::optional<Path> rom;   ///< names the chip, where no older save is known
-  std::string is;            ///< layout of `like`, or of what is looked for; may be empty
-  int choose = 0;            ///< a candidate's place in the list, from 1; 0: the only one
+  std::optional<Path> like;       ///< an older save of the same game
+  std::optional<Path> rom;        ///< names the chip, where no older save is known
+  std::optional<std::string> is;  ///< layout of `like`, or of what is looked for
+  int choose = 0;                 ///< a candidate's place in the list, from 1; 0: the only one
   bool replace = false;
   Path out;
 };

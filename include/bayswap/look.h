@@ -82,8 +82,8 @@ struct Item {
 };
 
 struct LookOptions {
-  std::string is;           ///< layout id that the user says; empty: work it out
-  std::optional<Path> rom;  ///< the ROM that the user says
+  std::optional<std::string> is;  ///< layout id that the user says; nothing: work it out
+  std::optional<Path> rom;        ///< the ROM that the user says
   bool hashes = false;
   bool brief = false;  ///< states are told apart, and not looked into
 };

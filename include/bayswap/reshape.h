@@ -15,16 +15,16 @@
 namespace bayswap {
 
 struct ReshapeRequest {
-  std::vector<Path> inputs;     ///< several are joined into one save
-  std::vector<std::string> is;  ///< layout ids: none, one for all, or one for each input
-  std::vector<std::string> as;  ///< wanted layout ids
-  bool split = false;           ///< one file for each part that holds something
-  std::string code;             ///< label a card's save for this code or serial; may be empty
-  std::optional<Path> like;     ///< an existing file to imitate
-  std::optional<Path> rom;      ///< the game's ROM
-  Path out;                     ///< a file; a folder when there are several outputs
-  bool replace = false;         ///< overwrite existing outputs
-  std::set<Code> accept;        ///< codes that the user lets through
+  std::vector<Path> inputs;         ///< several are joined into one save
+  std::vector<std::string> is;      ///< layout ids: none, one for all, or one for each input
+  std::vector<std::string> as;      ///< wanted layout ids
+  bool split = false;               ///< one file for each part that holds something
+  std::optional<std::string> code;  ///< label a card's save for this code or serial
+  std::optional<Path> like;         ///< an existing file to imitate
+  std::optional<Path> rom;          ///< the game's ROM
+  Path out;                         ///< a file; a folder when there are several outputs
+  bool replace = false;             ///< overwrite existing outputs
+  std::set<Code> accept;            ///< codes that the user lets through
 };
 
 struct OutputFile {

@@ -5,6 +5,7 @@
 #pragma once
 
 #include <cstdint>
+#include <optional>
 #include <string>
 #include <vector>
 
@@ -34,8 +35,8 @@ struct SaveHistory {
 };
 
 struct HistoryRequest {
-  /// A path, `BAY:NAME`, or a title or part of a file's name; empty: every save.
-  std::string save;
+  /// A path, `BAY:NAME`, or a title or part of a file's name; nothing: every save.
+  std::optional<std::string> save;
   bool hashes = false;
   bool changes = true;  ///< say what differs between versions
 };
@@ -55,8 +56,8 @@ struct RestoreRequest {
 [[nodiscard]] Result<CarryReport> restore(Session& session, const RestoreRequest& request);
 
 struct KeepRequest {
-  std::vector<std::string> places;  ///< bays by name, files, or folders
-  std::string reason;               ///< for people; may be empty
+  std::vector<std::string> places;    ///< bays by name, files, or folders
+  std::optional<std::string> reason;  ///< for people
 };
 
 struct KeptSave {

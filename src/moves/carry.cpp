@@ -169,7 +169,7 @@ class Carrier {
            "the save is blank: a new file, or a dump of a cartridge with a dead battery",
            "nothing would be gained and progress could be lost; check the battery and "
            "dump again"});
-    if (!source.several_roms.empty() && !request_.rom && request_.game.empty())
+    if (!source.several_roms.empty() && !request_.rom && or_empty(request_.game).empty())
       (void)checks.add(
           {Level::error,
            Code::many_match,
@@ -377,15 +377,15 @@ Result<void> check_request(const CarryRequest& request) {
   };
   const bool named = !request.saves.empty() || !request.given.empty();
   if (request.to.empty()) return wrong("the destination is not named", {"add ", Remedy::to_bay});
-  if (request.all && request.from.empty())
+  if (request.all && or_empty(request.from).empty())
     return wrong("all saves of which bay is not said", {"add ", Remedy::from_bay});
   if (request.all && named)
     return wrong("all saves are asked for, and some by their names too",
                  {"leave the names out, or leave ", Remedy::all_saves, " out"});
-  if (!request.all && !named && request.from.empty())
+  if (!request.all && !named && or_empty(request.from).empty())
     return wrong("no save is named", {"name a file or BAY:NAME, or use ", Remedy::from_bay,
                                       " with ", Remedy::game, " or ", Remedy::all_saves});
-  if (!request.from.empty() && request.from == request.to)
+  if (!or_empty(request.from).empty() && or_empty(request.from) == request.to)
     return wrong("the save is in that bay already", {"name another bay with ", Remedy::to_bay});
   return {};
 }

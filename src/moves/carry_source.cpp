@@ -89,7 +89,7 @@ Result<Source> read_source(Session& session, RomFolders& folders, const Path& pa
                 fmt::format("{}: is a folder", safe_text(path.string())),
                 {"name a save file in it; '", HintPiece{Remedy::look, "FOLDER"}, "' lists them"});
   InspectOptions how;
-  how.is = request.is;
+  how.is = or_empty(request.is);
   how.rom = request.rom;
   how.expected = expected;
   auto found = inspect(session, folders, path, how);
@@ -151,7 +151,7 @@ Result<std::vector<Source>> read_bay(Session& session, RomFolders& folders, BayS
     }
     if (shelf->shelf->kind != Kind::battery) return;
     InspectOptions how;
-    how.is = request.is;
+    how.is = or_empty(request.is);
     auto found = inspect(session, folders, path, how);
     if (!found) {
       sources.push_back(unreadable_source(bay, path, found.error()));

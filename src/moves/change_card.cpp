@@ -264,7 +264,7 @@ Result<CarryReport> put_saves(Session& session, const PutRequest& request) {
   std::vector<std::pair<std::string, CardSaves>> files;
   std::vector<std::string> names;
   for (const std::string& file : request.files) {
-    auto found = saves_to_put(session, *opened, file, request.is);
+    auto found = saves_to_put(session, *opened, file, or_empty(request.is));
     if (!found) return tl::unexpected(found.error());
     if (found->saves.empty())
       return fail(Trouble::input, Code::no_match,
@@ -281,7 +281,7 @@ Result<CarryReport> put_saves(Session& session, const PutRequest& request) {
 }
 
 Result<DropReport> drop_saves(Session& session, const DropRequest& request) {
-  const auto opened = open_card(session, request.card, request.is);
+  const auto opened = open_card(session, request.card, or_empty(request.is));
   if (!opened) return tl::unexpected(opened.error());
   Changer changer(session, *opened, request.accept);
   if (auto begun = changer.begin({}); !begun) return tl::unexpected(begun.error());

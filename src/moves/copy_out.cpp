@@ -142,9 +142,9 @@ Result<OutputFile> new_card(Session& session, const NewCardRequest& request) {
 }
 
 Result<Reshaped> take_saves(Session& session, const TakeRequest& request) {
-  const auto opened = open_card(session, request.card, request.is);
+  const auto opened = open_card(session, request.card, or_empty(request.is));
   if (!opened) return tl::unexpected(opened.error());
-  const auto layout = wanted_layout(*opened->layout, request.as);
+  const auto layout = wanted_layout(*opened->layout, or_empty(request.as));
   if (!layout) return tl::unexpected(layout.error());
   const auto card = opened->layout->open(opened->bytes());
   if (!card) return tl::unexpected(card.error());
@@ -195,8 +195,8 @@ bool MendReport::incomplete() const {
 }
 
 Result<MendReport> mend_card(Session& session, const MendRequest& request) {
-  auto opened = open_card(session, request.card, request.is);
-  if (!opened && opened.error().code == Code::no_match && request.is.empty()) {
+  auto opened = open_card(session, request.card, or_empty(request.is));
+  if (!opened && opened.error().code == Code::no_match && or_empty(request.is).empty()) {
     // Too damaged to be recognised: its size, and what a rescue finds, may still tell.
     const auto view = session.storage->view(request.card, kSaveLimit);
     if (view)

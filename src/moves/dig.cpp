@@ -232,7 +232,7 @@ class Digger {
 
   Result<Dug> dig_like() {
     InspectOptions how;
-    how.is = request_.is;
+    how.is = or_empty(request_.is);
     how.rom = request_.rom;
     auto found = inspect(session_, folders_, *request_.like, how);
     if (!found) return tl::unexpected(found.error());
@@ -290,8 +290,8 @@ class Digger {
   // Without an older save: a card by its marks, or the chip that the ROM or catalog names.
   Result<Dug> dig_alone() {
     const Layout* wanted = nullptr;
-    if (!request_.is.empty()) {
-      const auto layout = find_layout(request_.is);
+    if (!or_empty(request_.is).empty()) {
+      const auto layout = find_layout(or_empty(request_.is));
       if (!layout) return tl::unexpected(layout.error());
       wanted = *layout;
     }

@@ -78,8 +78,9 @@ Result<std::optional<std::vector<Source>>> read_folder_sources(Session& session,
   std::erase_if(found, [&](const FoundFolder& folder) {
     const bool of_card = folder.layout->info().kind == Kind::card_save;  // read as cards' saves are
     if (folder.place.shared || of_card) return true;
-    return !request.account.empty() && found.size() > 1 && !folder.place.game.account.empty() &&
-           folder.place.game.account != lower_ascii(request.account);
+    return !or_empty(request.account).empty() && found.size() > 1 &&
+           !folder.place.game.account.empty() &&
+           folder.place.game.account != lower_ascii(or_empty(request.account));
   });
   for (const FoundFolder& folder : found) {
     auto save = read_found(*session.storage, folder);

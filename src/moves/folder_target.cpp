@@ -179,20 +179,21 @@ class FolderFinder {
 
   bool check_region(const NamingPattern& pattern, Game& game) {
     if (source_.save.kind == Kind::card_save) return check_card_region();
-    if (!request_.code.empty()) {
+    if (!or_empty(request_.code).empty()) {
       const std::string high =
           game.title_id.substr(0, std::min<std::size_t>(8, game.title_id.size()));
-      const auto id = parse_title_id(request_.code, high);
-      const bool code_only = !id && request_.code.size() == 4;
+      const auto id = parse_title_id(or_empty(request_.code), high);
+      const bool code_only = !id && or_empty(request_.code).size() == 4;
       if (!id && !code_only) {
-        checks_.add({Level::error, Code::no_match,
-                     fmt::format("'{}' is no title id and no code", safe_text(request_.code)),
-                     "give 16 or 8 hex digits, or four letters"});
+        checks_.add(
+            {Level::error, Code::no_match,
+             fmt::format("'{}' is no title id and no code", safe_text(or_empty(request_.code))),
+             "give 16 or 8 hex digits, or four letters"});
         return false;
       }
       const std::string before = game.title_id;
       if (id) game.title_id = *id;
-      game.code = id ? code_of_title(*id) : request_.code;
+      game.code = id ? code_of_title(*id) : or_empty(request_.code);
       game.region = game.code.empty() ? Region::unknown : region_of_letter(game.code[3]);
       if (game.title_id != before)
         (void)checks_.add(
@@ -228,7 +229,7 @@ class FolderFinder {
     for (const Existing& there : existing_)
       if (const auto account = there.fields.find("account"); account != there.fields.end())
         ++accounts[account->second];
-    auto chosen = choose_account(accounts, game.account, request_.account, checks_);
+    auto chosen = choose_account(accounts, game.account, or_empty(request_.account), checks_);
     if (!chosen) return false;
     game.account = std::move(*chosen);
     return true;

@@ -166,7 +166,8 @@ struct Candidates {
 
 // With --from, the text named the save in its own bay; what fits there follows from the save.
 bool text_is_of_target(const CarryRequest& request) {
-  return !request.game.empty() && (request.from.empty() || !request.saves.empty());
+  return !or_empty(request.game).empty() &&
+         (or_empty(request.from).empty() || !request.saves.empty());
 }
 
 // The ROM that the user names by its file, or the one there of the same game.
@@ -190,9 +191,9 @@ Candidates candidates(const Roms& roms, const Source& source, const CarryRequest
     found.guessed = there.by_name;
   }
   const bool of_own_rom = request.rom && source.rom;
-  if (found.roms.empty() && !request.game.empty() && !of_own_rom) {
+  if (found.roms.empty() && !or_empty(request.game).empty() && !of_own_rom) {
     found.told = true;
-    found.roms = named(roms, request.game, catalog);
+    found.roms = named(roms, or_empty(request.game), catalog);
   }
   return found;
 }
@@ -251,13 +252,13 @@ std::optional<GameThere> find_game_there(const CarryContext& context, const Sour
   }
   if (found.roms.size() == 1)
     return game_of_rom(*found.roms.front(), found, source, catalog, checks);
-  if (request.game.empty())
+  if (or_empty(request.game).empty())
     if (auto game = without_rom(context, source, !roms.empty())) return game;
   Finding none{
       Level::error,
       Code::no_match,
       fmt::format("no {} ROM in {} fits '{}'", to_string(system), context.bay().name,
-                  safe_text(request.game.empty() ? source.stem : request.game)),
+                  safe_text(or_empty(request.game).empty() ? source.stem : or_empty(request.game))),
       {"name the game there with ", Remedy::rom, " or ", Remedy::game, ", or put its ROM there"}};
   if (checks.add(std::move(none))) return std::nullopt;
   return GameThere{source.stem, std::nullopt};

@@ -244,7 +244,7 @@ Result<KeepReport> keep(Session& session, const KeepRequest& request) {
           fmt::format("{}: there is no such file, and no bay of that name", safe_text(place)),
           {"'", Remedy::list_bays, "' shows the bays"});
     }
-  return keeper.keep(request.reason);
+  return keeper.keep(or_empty(request.reason));
 }
 
 }  // namespace bayswap

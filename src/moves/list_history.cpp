@@ -187,7 +187,7 @@ class Lister {
 Result<std::vector<SaveHistory>> list_history(Session& session, const HistoryRequest& request) {
   std::vector<SaveHistory> saves;
   if (is_missing(*session.storage, session.history_file())) {
-    if (request.save.empty()) return saves;
+    if (or_empty(request.save).empty()) return saves;
     return fail(Trouble::stopped, Code::no_match, "there is no history yet",
                 {"'", Remedy::keep, "' begins one; every carry adds to it"});
   }
@@ -195,7 +195,7 @@ Result<std::vector<SaveHistory>> list_history(Session& session, const HistoryReq
   auto history = history_to_show(*session.storage, session.history_file());
   if (!history) return tl::unexpected(history.error());
   report_waiting(session, *history);
-  const auto timelines = find_past_saves(session, *history, request.save);
+  const auto timelines = find_past_saves(session, *history, or_empty(request.save));
   if (!timelines) return tl::unexpected(timelines.error());
   constexpr std::size_t kFew = 40;  // what differs is not worked out for more saves at a time
   HistoryRequest how = request;
@@ -209,7 +209,7 @@ Result<std::vector<SaveHistory>> list_history(Session& session, const HistoryReq
     });
   };
   for (const Timeline& timeline : *timelines)
-    if (!request.save.empty() || holds_any(timeline))
+    if (!or_empty(request.save).empty() || holds_any(timeline))
       saves.push_back(Lister(session, *history, how).history_of(timeline));
   return saves;
 }

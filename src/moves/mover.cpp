@@ -123,38 +123,53 @@ Result<void> Mover::record(MoveRecord& move, const std::vector<FileChange>& chan
     move.command = *command;
   }
   for (const FileChange& change : changes) {
-    auto before = version_before(change);
-    if (!before) return tl::unexpected(before.error());
-    if (auto kept = keep_old(change, *before); !kept) return kept;
-    Step step;
-    step.path = change.path.string();
-    step.before = *before;
-    step.after.mode = before->digest ? before->mode : change.mode.value_or(0644);
-    step.after.modified_ns = change.modified_ns.value_or(0);
-    if (change.from) {
-      // Known when it is copied; until then nothing that lies there is taken for it.
-      step.after.digest = Digest{};
-    } else if (change.kept) {
-      step.after.digest = change.kept;
-    } else if (change.content) {
-      const ContentDigests digests =
-          change.seen ? digests_of(*change.content, *change.seen, change.seen_digests)
-                      : digests_of(*change.content);
-      if (change.keep_new)
-        if (auto kept = history_.keep_as(digests, *change.content, change.seen_digests); !kept)
-          return kept;
-      step.after.digest = digests.whole;
-    }
-    move.steps.push_back(std::move(step));
+    auto step = step_of(change);
+    if (!step) return tl::unexpected(step.error());
+    move.steps.push_back(std::move(*step));
   }
   note_folders(move);
-  // A swap touches the times of the folder and of the one that it lies in.
-  if (swap != nullptr && !move.steps.empty())
-    for (const Path& folder : {swap->folder, nearest_folder(storage_, swap->folder)})
-      if (const auto info = storage_.info(folder))
-        move.steps.front().folder_times.push_back({folder.string(), info->modified_ns, 0});
+  if (swap != nullptr) note_swap(move, *swap);
   if (auto begun = history_.begin_move(move); !begun) return begun;
   return transaction->commit();
+}
+
+// One file of the move as the journal has it; its old content goes into history.
+Result<Step> Mover::step_of(const FileChange& change) {
+  auto before = version_before(change);
+  if (!before) return tl::unexpected(before.error());
+  if (auto kept = keep_old(change, *before); !kept) return tl::unexpected(kept.error());
+  Step step;
+  step.path = change.path.string();
+  step.before = *before;
+  step.after.mode = before->digest ? before->mode : change.mode.value_or(0644);
+  step.after.modified_ns = change.modified_ns.value_or(0);
+  // The digest of a copy is known when it is made; until then nothing that lies there is taken
+  // for it.
+  if (change.from) step.after.digest = Digest{};
+  if (change.kept) step.after.digest = change.kept;
+  if (!change.content || change.from || change.kept) return step;
+  const auto digest = keep_new(change);
+  if (!digest) return tl::unexpected(digest.error());
+  step.after.digest = *digest;
+  return step;
+}
+
+Result<Digest> Mover::keep_new(const FileChange& change) {
+  const ContentDigests digests =
+      change.seen ? digests_of(*change.content, *change.seen, change.seen_digests)
+                  : digests_of(*change.content);
+  if (change.keep_new)
+    if (auto kept = history_.keep_as(digests, *change.content, change.seen_digests); !kept)
+      return tl::unexpected(kept.error());
+  return digests.whole;
+}
+
+// A swap touches the times of the folder and of the one that it lies in.
+void Mover::note_swap(MoveRecord& move, const FolderSwap& swap) {
+  if (move.steps.empty()) return;
+  for (const Path& folder : {swap.folder, nearest_folder(storage_, swap.folder)})
+    if (const auto info = storage_.info(folder))
+      move.steps.front().folder_times.push_back({folder.string(), info->modified_ns, 0});
 }
 
 void Mover::note_folders(MoveRecord& move) {

@@ -48,7 +48,7 @@ struct FolderSwap {
     std::optional<Digest> digest;  ///< where the plan has read it
   };
   std::map<std::string, Seen> seen;
-  bool goes = false;                                 ///< nothing of the folder is left afterwards
+  bool goes = false;           ///< nothing of the folder is left afterwards
   CopyProgress progress = {};  ///< bytes copied since it was told last
 };
 
@@ -114,6 +114,9 @@ class Mover {
   Result<void> keep_old(const FileChange& change, const FileVersion& before);
   Result<void> record(MoveRecord& move, const std::vector<FileChange>& changes,
                       const FolderSwap* swap);
+  Result<Step> step_of(const FileChange& change);
+  Result<Digest> keep_new(const FileChange& change);
+  void note_swap(MoveRecord& move, const FolderSwap& swap);
   Result<void> do_changes(MoveRecord& move, const std::vector<FileChange>& changes,
                           const FolderSwap* swap, std::vector<Unit>& done);
   Result<void> change_file(MoveRecord& move, const FileChange& change, std::size_t step,

@@ -43,7 +43,7 @@ class PackagePlacer {
       Game game = source_.save.game;
       if (!check_region(game)) return std::optional<Placement>{};
       if (pattern->uses("profile")) {
-        auto profile = choose_account(profiles_, game.profile, request_.account, checks_);
+        auto profile = choose_account(profiles_, game.profile, or_empty(request_.account), checks_);
         if (!profile) return std::optional<Placement>{};
         game.profile = std::move(*profile);
       }
@@ -88,11 +88,11 @@ class PackagePlacer {
 
   // The number itself does not tell which titles are one game; the catalog does.
   bool check_region(Game& game) {
-    if (!request_.code.empty()) {
-      const auto id = parse_title_id(request_.code, "00000000");
+    if (!or_empty(request_.code).empty()) {
+      const auto id = parse_title_id(or_empty(request_.code), "00000000");
       if (!id) {
         (void)checks_.add({Level::error, Code::no_match,
-                           fmt::format("'{}' is no title id", safe_text(request_.code)),
+                           fmt::format("'{}' is no title id", safe_text(or_empty(request_.code))),
                            "give 8 or 16 hex digits"});
         return false;
       }

@@ -315,7 +315,7 @@ Result<void> check_request(const ReshapeRequest& request) {
   if (request.inputs.empty()) return wrong("no input file is named", {Remedy::convert});
   if (request.out.empty()) return wrong("no output is named", "name a file or folder to write to");
   const int ways = (request.as.empty() ? 0 : 1) + (request.split ? 1 : 0);
-  if (ways == 0 && !request.like && request.code.empty())
+  if (ways == 0 && !request.like && or_empty(request.code).empty())
     return wrong("the wanted form is not said", {"add ", Remedy::layout_of_output, ", ",
                                                  Remedy::older_save, " or ", Remedy::each_part});
   if (ways == 2 || (request.split && request.like))
@@ -330,6 +330,80 @@ Result<void> check_request(const ReshapeRequest& request) {
   return {};
 }
 
+// The inputs, joined into one save.
+struct Joined {
+  Save save;
+  Hints hints;
+  Findings findings;
+};
+
+Result<Joined> read_inputs(Session& session, RomFolders& folders, const ReshapeRequest& request,
+                           const std::vector<const Layout*>& targets) {
+  Joined joined;
+  for (std::size_t i = 0; i < request.inputs.size(); ++i) {
+    const std::string is = request.is.empty() ? "" : request.is[request.is.size() == 1 ? 0 : i];
+    auto input = read_input(session, folders, request.inputs[i], is, request, targets);
+    if (!input) return tl::unexpected(input.error());
+    if (auto done =
+            join(joined.save, std::move(input->save), request.inputs[i], request.inputs.size() > 1);
+        !done)
+      return tl::unexpected(done.error());
+    joined.findings.insert(joined.findings.end(), input->findings.begin(), input->findings.end());
+    if (i == 0) joined.hints = input->hints;
+  }
+  return joined;
+}
+
+// Why the outputs are not written; nothing when they may be.
+std::optional<Error> reason_to_stop(Storage& storage, const ReshapeRequest& request,
+                                    const Outputs& outputs) {
+  if (!outputs.losses.empty() && !request.accept.contains(Code::loses_parts)) {
+    const Finding& first = outputs.losses.front();
+    return Error{Trouble::stopped, first.code, first.text, first.hint};
+  }
+  for (const Output& output : outputs.files)
+    if (!request.replace && !is_missing(storage, output.path)) return output_exists(output.path);
+  return std::nullopt;
+}
+
+Result<void> write_all(Session& session, const ReshapeRequest& request, const std::string& title,
+                       Outputs& outputs, Reshaped& result) {
+  std::vector<OutFile> files;
+  for (Output& output : outputs.files) {
+    result.outputs.push_back(
+        {output.path, output.layout->info().id, output.bytes.size(), sha256_hex(output.bytes)});
+    files.push_back({output.path, std::move(output.bytes)});
+  }
+  auto written =
+      write_outputs(session, {"reshape", request.inputs.front().string(), title, request.replace},
+                    std::move(files));
+  if (!written) return tl::unexpected(written.error());
+  result.move = std::move(*written);
+  return {};
+}
+
+Result<Reshaped> reshape_chips(Session& session, const ReshapeRequest& request,
+                               const std::vector<const Layout*>& targets) {
+  RomFolders folders(session);
+  auto joined = read_inputs(session, folders, request, targets);
+  if (!joined) return tl::unexpected(joined.error());
+  Outputs outputs(joined->save, joined->hints);
+  if (auto planned = plan_outputs(session, folders, joined->save, request, targets, outputs);
+      !planned)
+    return tl::unexpected(planned.error());
+  outputs.judge_losses();
+  Reshaped result;
+  result.losses = outputs.losses;
+  result.findings = std::move(joined->findings);
+  result.findings.insert(result.findings.end(), outputs.notes.begin(), outputs.notes.end());
+  result.stopped = reason_to_stop(*session.storage, request, outputs);
+  if (result.stopped) return result;
+  if (auto written = write_all(session, request, joined->save.game.title, outputs, result);
+      !written)
+    return tl::unexpected(written.error());
+  return result;
+}
+
 }  // namespace
 
 Result<Reshaped> reshape(Session& session, const ReshapeRequest& request) {
@@ -342,54 +416,12 @@ Result<Reshaped> reshape(Session& session, const ReshapeRequest& request) {
   auto of_card = reshape_card(session, request);
   if (!of_card) return tl::unexpected(of_card.error());
   if (*of_card) return std::move(**of_card);
-  if (!request.code.empty())
+  if (!or_empty(request.code).empty())
     return fail(
         Trouble::stopped, Code::no_match,
         fmt::format("{}: carries no label that could be changed", shown(request.inputs.front())),
         "only saves of memory cards bear the code of their game");
-  RomFolders folders(session);
-  Reshaped result;
-  Save save;
-  Hints hints;
-  for (std::size_t i = 0; i < request.inputs.size(); ++i) {
-    const std::string is = request.is.empty() ? "" : request.is[request.is.size() == 1 ? 0 : i];
-    auto input = read_input(session, folders, request.inputs[i], is, request, *targets);
-    if (!input) return tl::unexpected(input.error());
-    if (auto joined =
-            join(save, std::move(input->save), request.inputs[i], request.inputs.size() > 1);
-        !joined)
-      return tl::unexpected(joined.error());
-    result.findings.insert(result.findings.end(), input->findings.begin(), input->findings.end());
-    if (i == 0) hints = input->hints;
-  }
-  Outputs outputs(save, hints);
-  if (auto planned = plan_outputs(session, folders, save, request, *targets, outputs); !planned)
-    return tl::unexpected(planned.error());
-  outputs.judge_losses();
-  result.losses = outputs.losses;
-  result.findings.insert(result.findings.end(), outputs.notes.begin(), outputs.notes.end());
-  if (!result.losses.empty() && !request.accept.contains(Code::loses_parts)) {
-    const Finding& first = result.losses.front();
-    result.stopped = Error{Trouble::stopped, first.code, first.text, first.hint};
-    return result;
-  }
-  for (const Output& output : outputs.files)
-    if (!request.replace && !is_missing(*session.storage, output.path)) {
-      result.stopped = output_exists(output.path);
-      return result;
-    }
-  std::vector<OutFile> files;
-  for (Output& output : outputs.files) {
-    result.outputs.push_back(
-        {output.path, output.layout->info().id, output.bytes.size(), sha256_hex(output.bytes)});
-    files.push_back({output.path, std::move(output.bytes)});
-  }
-  auto written = write_outputs(
-      session, {"reshape", request.inputs.front().string(), save.game.title, request.replace},
-      std::move(files));
-  if (!written) return tl::unexpected(written.error());
-  result.move = std::move(*written);
-  return result;
+  return reshape_chips(session, request, *targets);
 }
 
 }  // namespace bayswap

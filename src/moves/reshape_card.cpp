@@ -91,8 +91,8 @@ Result<const Layout*> target_of(Session& session, const ReshapeRequest& request,
   }
   auto own = find_layout(input.layout);
   // A save that is taken from a card becomes a file for one save.
-  if (own && as_card(*own) != nullptr && input.saves.size() == 1 && !request.code.empty() &&
-      is_missing(*session.storage, request.inputs.front()))
+  if (own && as_card(*own) != nullptr && input.saves.size() == 1 &&
+      !or_empty(request.code).empty() && is_missing(*session.storage, request.inputs.front()))
     return find_layout(as_card(*own)->card_info().single_layout);
   return own;
 }
@@ -130,12 +130,12 @@ Result<std::optional<Reshaped>> reshape_card(Session& session, const ReshapeRequ
   if (!input) return tl::unexpected(input.error());
   Reshaped result;
   result.findings = std::move(input->findings);
-  if (!request.code.empty()) {
+  if (!or_empty(request.code).empty()) {
     if (input->saves.size() != 1)
       return fail(Trouble::stopped, Code::many_match,
                   fmt::format("{} saves are there; a label is for one", input->saves.size()),
                   "name it as CARD:NAME");
-    auto labelled = relabelled(input->saves.front(), request.code);
+    auto labelled = relabelled(input->saves.front(), or_empty(request.code));
     if (!labelled) return tl::unexpected(labelled.error());
     result.findings.push_back(label_warning(session.catalog, input->saves.front(), *labelled));
     input->saves.front() = std::move(*labelled);
@@ -154,7 +154,8 @@ Result<std::optional<Reshaped>> reshape_card(Session& session, const ReshapeRequ
     files = std::move(*planned);
   } else {
     WriteRequest write{input->saves, std::nullopt, {}};
-    std::optional<Bytes> mould = own_mould(session, request, **target, !request.code.empty());
+    std::optional<Bytes> mould =
+        own_mould(session, request, **target, !or_empty(request.code).empty());
     std::optional<FileView> like;
     if (request.like) {
       auto view = session.storage->view(*request.like, kSaveLimit);

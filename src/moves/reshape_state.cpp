@@ -52,7 +52,8 @@ Result<std::optional<Reshaped>> reshape_state(Session& session, const ReshapeReq
   Storage& storage = *session.storage;
   if (!names_a_form(request.as) && !names_a_form(request.is) && !imitates_a_state(storage, request))
     return std::optional<Reshaped>{};
-  if (request.inputs.size() != 1 || request.as.size() > 1 || request.split || !request.code.empty())
+  if (request.inputs.size() != 1 || request.as.size() > 1 || request.split ||
+      !or_empty(request.code).empty())
     return fail(Trouble::usage, Code::usage, "a state goes alone, into one form",
                 {Remedy::pack_state});
   const Path& path = request.inputs.front();

@@ -139,8 +139,8 @@ int rank(const StateShelf& shelf, const StateMaker& maker) {
 
 std::optional<std::string> wanted_slot(const StateShelf& shelf, const Source& source,
                                        const CarryRequest& request, Checks& checks) {
-  if (request.slot == "free") return shelf.free_slot();
-  const std::string& text = request.slot.empty() ? source.slot : request.slot;
+  if (or_empty(request.slot) == "free") return shelf.free_slot();
+  const std::string& text = or_empty(request.slot).empty() ? source.slot : or_empty(request.slot);
   if (text.empty()) return "0";
   if (const auto number = slot_number(text)) return std::to_string(*number);
   (void)checks.add({Level::error,

@@ -22,13 +22,13 @@ class Wanted {
 
   Result<std::vector<Source>> find() {
     if (request_.all ||
-        (!request_.from.empty() && request_.saves.empty() && request_.given.empty())) {
-      const auto from = session_.bays.find(request_.from);
+        (!or_empty(request_.from).empty() && request_.saves.empty() && request_.given.empty())) {
+      const auto from = session_.bays.find(or_empty(request_.from));
       if (!from) return tl::unexpected(from.error());
       BayScan scan(session_, folders_, **from);
       auto sources = read_bay(session_, folders_, scan, request_);
       if (!sources || request_.all) return sources;
-      return pick(std::move(*sources), request_.game, (*from)->name);
+      return pick(std::move(*sources), or_empty(request_.game), (*from)->name);
     }
     std::vector<Source> sources;
     for (const GivenSave& given : request_.given) sources.push_back(source_of(given));
@@ -56,7 +56,7 @@ class Wanted {
 
   // A file, or BAY:NAME, or a name inside --from.
   Result<std::vector<Source>> find_source(const std::string& save) {
-    std::string bay_name = request_.from;
+    std::string bay_name = or_empty(request_.from);
     std::string name = save;
     if (bay_name.empty()) {
       const SaveAddress address = parse_address(session_, save);
@@ -69,7 +69,7 @@ class Wanted {
         auto folders = read_folder_sources(session_, save, request_);
         if (!folders) return tl::unexpected(folders.error());
         if (*folders) return std::move(**folders);
-        auto on_cards = read_card_sources(session_, to_.bay(), save, request_.is);
+        auto on_cards = read_card_sources(session_, to_.bay(), save, or_empty(request_.is));
         if (!on_cards) return tl::unexpected(on_cards.error());
         if (*on_cards) return std::move(**on_cards);
         auto source = read_loose(save);
@@ -102,8 +102,8 @@ class Wanted {
   // destination does, since its size alone could be many things.
   Result<Source> read_loose(const Path& path) {
     auto source = read_source(session_, folders_, path, request_, std::nullopt);
-    if (!source || source->rom || source->on_shelf || !request_.is.empty()) return source;
-    auto roms = roms_named(session_, to_, source->stem, request_.game);
+    if (!source || source->rom || source->on_shelf || !or_empty(request_.is).empty()) return source;
+    auto roms = roms_named(session_, to_, source->stem, or_empty(request_.game));
     const auto view = session_.storage->view(path, session_.limits.largest_file);
     if (!view || roms.empty()) return source;
     auto fitting = roms;
@@ -138,7 +138,7 @@ class Wanted {
                   {"see what is there: ", HintPiece{Remedy::show_bay, bay}});
     // All slots of one game go together.
     const bool slots = std::ranges::all_of(sources, [&](const Source& source) {
-      return source.state && source.stem == sources.front().stem && request_.slot.empty();
+      return source.state && source.stem == sources.front().stem && or_empty(request_.slot).empty();
     });
     if (sources.size() > 1 && !slots) {
       std::vector<std::string> names;

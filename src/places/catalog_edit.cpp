@@ -91,8 +91,9 @@ Result<Imported> import_catalog(Session& session, const ImportRequest& request) 
         Trouble::usage, Code::usage,
         fmt::format("{}: does not say for which system it is", safe_text(request.file.string())),
         {"add ", Remedy::system, ", such as ", HintPiece{Remedy::system, "snes"}});
-  const std::string name = safe_file_name(
-      request.name.empty() ? Path(inner_name(request.file)).stem().string() : request.name);
+  const std::string name =
+      safe_file_name(or_empty(request.name).empty() ? Path(inner_name(request.file)).stem().string()
+                                                    : or_empty(request.name));
   imported.file = session.catalog_file().replace_extension() / (name + ".toml");
   std::string text = fmt::format("# Imported from {}; importing it again replaces this file.\n",
                                  safe_text(inner_name(request.file)));

@@ -2,6 +2,7 @@
 #include <algorithm>
 
 #include "bayswap/look.h"
+#include "core/bytes/text.h"
 #include "places/inspect.h"
 
 namespace bayswap {
@@ -48,7 +49,7 @@ Result<std::vector<PartDifference>> compare(Session& session, const Path& a, con
                                             const LookOptions& options) {
   RomFolders folders(session);
   InspectOptions how;
-  how.is = options.is;
+  how.is = or_empty(options.is);
   how.rom = options.rom;
   const auto first = inspect(session, folders, a, how);
   if (!first) return tl::unexpected(first.error());

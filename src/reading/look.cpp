@@ -188,17 +188,17 @@ struct FileContext {
 Result<Item> look_at_file(Session& session, RomFolders& folders, const Path& path,
                           const LookOptions& options, const FileContext& context) {
   const RomIndex* index = context.roms;
-  if (options.is.empty() && index == nullptr) {
+  if (or_empty(options.is).empty() && index == nullptr) {
     if (const auto rom = read_rom_file(*session.storage, path, session.catalog))
       return rom_item(path, session.storage->info(path).value_or(FileInfo{}), rom->info,
                       session.catalog);
-  } else if (options.is.empty()) {
+  } else if (or_empty(options.is).empty()) {
     // Looking through a folder has found its ROMs already.
     if (const RomFile* rom = index->at(path))
       return rom_item(path, *context.info, rom->info, session.catalog);
   }
   InspectOptions how;
-  how.is = options.is;
+  how.is = or_empty(options.is);
   how.rom = options.rom;
   how.index = index;
   how.info = context.info;
@@ -262,9 +262,10 @@ std::optional<Item> folder_save(Session& session, const Path& folder, const Look
   };
   for (const auto& layout : layouts().all()) {
     const FolderLayout* kind = as_folder(layout.get());
-    if (kind == nullptr || !(options.is.empty() ? marked(*kind) : options.is == kind->info().id))
+    if (kind == nullptr ||
+        !(or_empty(options.is).empty() ? marked(*kind) : or_empty(options.is) == kind->info().id))
       continue;
-    auto found = read_card_saves(session, folder.string(), options.is, Hold::small);
+    auto found = read_card_saves(session, folder.string(), or_empty(options.is), Hold::small);
     if (!found && found.error().code == Code::unreadable) {
       Item item = unreadable_item(folder, 0, found.error());
       item.findings.front().level = Level::error;

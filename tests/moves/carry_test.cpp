@@ -199,7 +199,7 @@ TEST_F(Carry, StopsWithTheRightName) {
   folder_.write("reader/Copper Tide (America).sra", test::random_bytes(20'000, 1));
   EXPECT_EQ(stop_code(carry_one("reader:Copper Tide", "den")), "damaged");
   chip.saves = {at("reader/Glacier Post (America).eep")};
-  chip.is.clear();
+  chip.is.reset();
   chip.rom = folder_ / "den/roms/n64/Copper Tide (America).z64";
   EXPECT_EQ(stop_code(carry_it(chip)), "chip-differs");
   EXPECT_EQ(snapshot(folder_ / "den"), before);
@@ -237,7 +237,7 @@ TEST_F(Carry, GameAndRomNameTheTarget) {
   request.plan = true;
   CarryReport report = carry_it(request);
   EXPECT_EQ(report.moves.at(0).to, at("den/saves/Lantern Drift (Europe).srm"));
-  request.game.clear();
+  request.game.reset();
   request.rom = folder_ / "den/roms/snes/Lantern Drift (Japan).sfc";
   report = carry_it(request);
   EXPECT_EQ(report.moves.at(0).to, at("den/saves/Lantern Drift (Japan).srm"));

@@ -6,6 +6,7 @@
 #include <functional>
 #include <map>
 #include <random>
+#include <utility>
 #include <set>
 #include <tuple>
 
@@ -265,7 +266,8 @@ TEST(RandomHabits, AreLearnedExactlyAndCarriedBothWays) {
                 test::read(here / filled_in(from.other, game)))
           << from.other.pattern << " to " << to.other.pattern;
     const auto before = test::contents(here.path());
-    std::swap(request.from, request.to);
+    const std::string source = *std::exchange(request.from, request.to);
+    request.to = source;
     const auto back = carry(*session, request);
     ASSERT_TRUE(back);
     for (const MoveReport& move : back->moves)

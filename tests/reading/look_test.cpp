@@ -48,7 +48,7 @@ TEST_F(Look, TheUsersWordOutranksNames) {
   EXPECT_EQ(found.system, System::nes);
   EXPECT_EQ(found.confidence, Confidence::certain);
   EXPECT_TRUE(found.rom.empty());
-  options.is.clear();
+  options.is.reset();
   options.rom = folder_ / "drawer/Ember Atlas.nes";
   EXPECT_EQ(item("reader/LANTERN DRIFT.srm", options).layout, "nes-battery");
   options.rom = folder_ / "den/notes.txt";

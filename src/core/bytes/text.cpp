@@ -161,6 +161,11 @@ std::string size_text(std::uint64_t bytes) {
   return fmt::format("{:.1f} KiB", static_cast<double>(bytes) / kKib);
 }
 
+const std::string& or_empty(const std::optional<std::string>& text) {
+  static const std::string kNothing;
+  return text ? *text : kNothing;
+}
+
 std::string joined(const std::vector<std::string>& items, std::string_view separator) {
   std::string text;
   for (const std::string& item : items) {

@@ -1,6 +1,7 @@
 // Text from hostile bytes, made safe to compare and show.
 #pragma once
 
+#include <optional>
 #include <string>
 #include <string_view>
 #include <vector>
@@ -46,6 +47,10 @@ struct Letter {
 /// A title reduced to what people compare: lower-case words, without tags in round or square
 /// brackets, punctuation or accents of spelling.
 [[nodiscard]] std::string plain_title(std::string_view title);
+
+/// What was said; nothing said is the empty text.
+[[nodiscard]] const std::string& or_empty(const std::optional<std::string>& text);
+const std::string& or_empty(std::string text) = delete;  // what it gives would be gone
 
 /// The items with a separator between them.
 [[nodiscard]] std::string joined(const std::vector<std::string>& items, std::string_view separator);

@@ -241,41 +241,51 @@ Result<Bytes> deflated(ByteView content, Packing packing, int level, gz_header* 
   return bytes;
 }
 
+// The header of a gzip file, with room for its texts.
+struct GzipHeader {
+  static constexpr std::size_t kRoom = 1024;
+  gz_header header{};
+  std::array<Bytef, kRoom> name{};
+  std::array<Bytef, kRoom> comment{};
+
+  GzipHeader() { header.os = 255; }  // not told
+  GzipHeader(const GzipHeader&) = delete;
+  GzipHeader& operator=(const GzipHeader&) = delete;
+
+  // Takes over what stands in front of a file, as far as it can be read.
+  void take_from(ByteView file) {
+    z_stream stream{};
+    if (inflateInit2(&stream, kGzipWindow) != Z_OK) return;
+    header.name = name.data();
+    header.name_max = kRoom - 1;
+    header.comment = comment.data();
+    header.comm_max = kRoom - 1;
+    inflateGetHeader(&stream, &header);
+    Bytes some(64);
+    stream.next_in = const_cast<Bytef*>(reinterpret_cast<const Bytef*>(file.data()));
+    stream.avail_in = short_size(file.size());
+    stream.next_out = reinterpret_cast<Bytef*>(some.data());
+    stream.avail_out = static_cast<uInt>(some.size());
+    (void)inflate(&stream, Z_NO_FLUSH);
+    inflateEnd(&stream);
+    if (header.done != 1) header = gz_header{};
+    if (name[0] == 0) header.name = nullptr;
+    if (comment[0] == 0) header.comment = nullptr;
+    header.extra = nullptr;
+  }
+};
+
 Result<Bytes> pack_deflate(ByteView content, Packing packing,
                            const std::optional<ByteView>& mould) {
-  constexpr std::size_t kNameRoom = 1024;
-  gz_header header{};
-  header.os = 255;  // not told
-  std::array<Bytef, kNameRoom> name{};
-  std::array<Bytef, kNameRoom> comment{};
-  bool keep_header = packing == Packing::gzip;
-  if (keep_header && mould) {
-    z_stream stream{};
-    if (inflateInit2(&stream, kGzipWindow) == Z_OK) {
-      header.name = name.data();
-      header.name_max = kNameRoom - 1;
-      header.comment = comment.data();
-      header.comm_max = kNameRoom - 1;
-      inflateGetHeader(&stream, &header);
-      Bytes some(64);
-      stream.next_in = const_cast<Bytef*>(reinterpret_cast<const Bytef*>(mould->data()));
-      stream.avail_in = short_size(mould->size());
-      stream.next_out = reinterpret_cast<Bytef*>(some.data());
-      stream.avail_out = static_cast<uInt>(some.size());
-      (void)inflate(&stream, Z_NO_FLUSH);
-      inflateEnd(&stream);
-      if (header.done != 1) header = gz_header{};
-      if (name[0] == 0) header.name = nullptr;
-      if (comment[0] == 0) header.comment = nullptr;
-      header.extra = nullptr;
-    }
-  }
+  GzipHeader header;
+  const bool has_header = packing == Packing::gzip;
+  if (has_header && mould) header.take_from(*mould);
   std::vector<int> levels;
   for (const int memory : {8, 9})
     for (const int level : {6, 9, 1, 2, 3, 4, 5, 7, 8}) levels.push_back(memory * 10 + level);
   constexpr int kUsual = 86;
   return pack_like(content, packing, levels, kUsual, mould, [&](ByteView bytes, int level) {
-    return deflated(bytes, packing, level, keep_header ? &header : nullptr);
+    return deflated(bytes, packing, level, has_header ? &header.header : nullptr);
   });
 }
 
