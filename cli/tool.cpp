@@ -34,7 +34,7 @@ constexpr std::array<NamedCommand, 13> kCommands{{{"look", add_look},
                                                   {"layouts", add_layouts},
                                                   {"demo", add_demo}}};
 
-// The parser of the command that is called; of all of them for help and for a word that is none.
+// Adds the command that is called. For help, and for an unknown word, adds all of them.
 void add_commands(Command& app, Run& run, std::string_view called) {
   const auto one = std::ranges::find(kCommands, called, &NamedCommand::name);
   if (one != kCommands.end()) return one->add(app, run);

@@ -5,10 +5,10 @@
 #include <algorithm>
 #include <memory>
 
-#include "core/bytes/text.h"
 #include "cli/commands/commands.h"
 #include "cli/render/json.h"
 #include "cli/render/text.h"
+#include "core/bytes/text.h"
 
 namespace bayswap::cli {
 namespace {
@@ -28,14 +28,13 @@ void add_learn(Command& bay, Run& run) {
   };
   auto arguments = std::make_shared<Arguments>();
   Command& command = add_command(bay, run, "learn", "Work out where a program keeps its saves",
-                                  "bayswap bay learn den ~/emulation");
+                                 "bayswap bay learn den ~/emulation");
   command.add_option("NAME", arguments->name, "what the bay is called from now on").required();
-  command.add_option("PATH", arguments->place, "its folder, with ROMs and saves in it")
-      .required();
+  command.add_option("PATH", arguments->place, "its folder, with ROMs and saves in it").required();
   command.on_call([arguments, &run] {
     run.with_session([&](Session& session) -> Result<void> {
-      const auto bay =
-          learn_bay(*session.storage, session.catalog, arguments->name, arguments->place);
+      const auto bay = learn_bay(*session.storage, session.catalog, arguments->name,
+                                 arguments->place, session.progress);
       if (!bay) return tl::unexpected(bay.error());
       auto kept = session.bays.put_learned(*session.storage, session.bays_file(), *bay);
       if (!kept) return tl::unexpected(kept.error());
@@ -51,7 +50,7 @@ void add_learn(Command& bay, Run& run) {
 void add_show(Command& bay, Run& run) {
   auto name = std::make_shared<std::string>();
   Command& command = add_command(bay, run, "show", "Shelves of a bay, and how much they explain",
-                                  "bayswap bay show den");
+                                 "bayswap bay show den");
   command.add_option("NAME", *name, "the bay; all without it");
   command.on_call([name, &run] {
     run.with_session([&](Session& session) -> Result<void> {
@@ -86,7 +85,7 @@ void add_list(Command& bay, Run& run) {
 void add_forget(Command& bay, Run& run) {
   auto name = std::make_shared<std::string>();
   Command& command = add_command(bay, run, "forget", "Drop the rules of a bay; its files stay",
-                                  "bayswap bay forget ferry");
+                                 "bayswap bay forget ferry");
   command.add_option("NAME", *name, "the bay").required();
   command.on_call([name, &run] {
     run.with_session([&](Session& session) -> Result<void> {

@@ -52,7 +52,9 @@ bool ProgressLine::report(Work work, std::uint64_t done, std::uint64_t all) {
   const double seconds = std::chrono::duration<double>(Clock::now() - begun_).count();
   std::cerr << "\r\x1b[K";
   if (work == Work::bytes)
-    std::cerr << "copying " << bar_text(done, all, seconds) << std::flush;
+    std::cerr << "copying "
+              << (all > 0 ? bar_text(done, all, seconds) : rounded(static_cast<double>(done)))
+              << std::flush;
   else
     std::cerr << word_for(work) << ": " << grouped(done)
               << (all > 0 ? " of " + grouped(all) : std::string()) << std::flush;

@@ -12,6 +12,7 @@
 #include "bayswap/catalog.h"
 #include "bayswap/game.h"
 #include "bayswap/layout.h"
+#include "bayswap/progress.h"
 #include "bayswap/result.h"
 #include "bayswap/storage.h"
 
@@ -91,8 +92,9 @@ class BayList {
 /// Looks at what lies in a place and works its shelves out: ROMs by their headers, saves by their
 /// content, and the naming pattern that explains most names. Errors: `missing`, `no-match` when
 /// nothing was found that a rule could be made of.
+/// `progress` may be null; it is asked between files and what follows from them (`cancelled`).
 [[nodiscard]] Result<Bay> learn_bay(Storage& storage, const Catalog& catalog, std::string name,
-                                    const Path& place);
+                                    const Path& place, Progress* progress = nullptr);
 
 /// Fills in what the file does not keep: how much each shelf explains, examples and leftovers.
 void survey_bay(Storage& storage, const Catalog& catalog, Bay& bay);

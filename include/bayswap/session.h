@@ -42,6 +42,9 @@ struct Session {
 
   /// For operations: tells `progress`. Errors: `cancelled`.
   [[nodiscard]] Result<void> proceed(Work work, std::uint64_t done, std::uint64_t all) const;
+  /// The same for the bytes of a copy, `all` of them in all (0: not known). The session must
+  /// outlive it.
+  [[nodiscard]] CopyProgress copy_progress(std::uint64_t all = 0) const;
 
   [[nodiscard]] Path bays_file() const { return places.config / "bays.toml"; }
   [[nodiscard]] Path catalog_file() const { return places.config / "catalog.toml"; }

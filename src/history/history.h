@@ -14,11 +14,12 @@
 #include <unordered_map>
 #include <vector>
 
+#include "bayswap/progress.h"
 #include "bayswap/result.h"
-#include "history/packed_content.h"
-#include "history/sqlite.h"
 #include "files/turn_lock.h"
 #include "files/version_digest.h"
+#include "history/packed_content.h"
+#include "history/sqlite.h"
 
 namespace bayswap {
 
@@ -154,7 +155,8 @@ class History {
     std::size_t pieces = 0;
     std::vector<Digest> damaged;
   };
-  Result<Checked> check_contents() const;
+  /// `progress` may be null. Errors: `cancelled`.
+  Result<Checked> check_contents(Progress* progress = nullptr) const;
 
   /// The time of the file that the newest standing move wrote here; 0: none did.
   [[nodiscard]] std::int64_t written_ns(const std::string& path) const;

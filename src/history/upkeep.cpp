@@ -35,7 +35,7 @@ std::optional<std::uint64_t> History::size_of(const Digest& digest) const {
   return static_cast<std::uint64_t>(select.integer(0));
 }
 
-Result<History::Checked> History::check_contents() const {
+Result<History::Checked> History::check_contents(Progress* progress) const {
   Checked checked;
   std::unordered_map<std::int64_t, Piece> pieces;
   Statement rows = database_.prepare("SELECT id, digest, size, packed FROM piece");
@@ -44,6 +44,9 @@ Result<History::Checked> History::check_contents() const {
   checked.pieces = pieces.size();
   Statement contents = database_.prepare("SELECT digest, size, pieces FROM content");
   while (contents.step()) {
+    if (progress != nullptr && !progress->report(Work::versions, checked.contents, 0))
+      return fail(Trouble::stopped, Code::cancelled, "stopped before the end, as asked",
+                  "nothing was changed; check again when there is time");
     ++checked.contents;
     const Digest digest = digest_at(contents, 0).value_or(Digest{});
     const auto ids = parse_ids(contents.blob(2));

@@ -311,7 +311,9 @@ class Carrier {
     move.place = bay_.place.string();
     move.title = placement.units.front().line.game.title;
     move.source_modified_ns = source.modified_ns;
-    if (placement.swap) placement.swap->progress = progress_of(source.save);
+    std::uint64_t outside = 0;  // bytes of files that are too large to be held
+    for (const Part& part : source.save.parts) outside += part.outside;
+    if (placement.swap && outside > 0) placement.swap->progress = session_.copy_progress(outside);
     Mover mover(*session_.storage, *history_);
     if (request_.accept.contains(Code::in_use)) mover.allow_in_use();
     const auto verify = [&]() -> Result<void> {
@@ -324,17 +326,6 @@ class Carrier {
         mover.apply(std::move(move), changes, verify, placement.swap ? &*placement.swap : nullptr);
     if (!done) return tl::unexpected(done.error());
     return move_name(done->id);
-  }
-
-  // Tells the caller how much of a large folder is copied.
-  [[nodiscard]] std::function<bool(std::uint64_t)> progress_of(const Save& save) const {
-    std::uint64_t total = 0;
-    for (const Part& part : save.parts) total += part.outside;
-    if (total == 0) return {};
-    return [this, total, done = std::uint64_t{0}](std::uint64_t more) mutable {
-      done += more;
-      return session_.proceed(Work::bytes, done, total).has_value();
-    };
   }
 
   Result<void> stop(MoveReport line, const Checks& checks) {

@@ -76,7 +76,7 @@ Result<VerifyReport> verify_history(Session& session) {
   if (is_missing(*session.storage, session.history_file())) return report;
   auto history = history_to_show(*session.storage, session.history_file());
   if (!history) return tl::unexpected(history.error());
-  const auto checked = history->check_contents();
+  const auto checked = history->check_contents(session.progress);
   if (!checked) return tl::unexpected(checked.error());
   report.contents = checked->contents;
   report.pieces = checked->pieces;
@@ -118,6 +118,8 @@ Result<std::vector<Path>> export_history(Session& session, const std::string& sa
     const std::string name = safe_file_name(timeline.root.filename().string());
     for (const PastState& state : timeline.states) {
       const Path place = folder / name / fmt::format("{} {}", file_time(state.time_ns), state.id);
+      if (auto on = session.proceed(Work::versions, written.size(), 0); !on)
+        return tl::unexpected(on.error());
       for (const auto& [path, version] : state.files) {
         if (!version.digest) continue;
         if (!history->size_of(*version.digest)) continue;

@@ -76,6 +76,7 @@ Result<std::optional<FolderSwap>> swap_for(Session& session, const Path& root,
     return std::optional<FolderSwap>{};
   FolderSwap swap;
   swap.folder = root;
+  swap.progress = session.copy_progress();
   auto seen = files_seen(storage, root);
   // A folder with links in it is changed file by file.
   if (!seen && seen.error().code == Code::link) return std::optional<FolderSwap>{};

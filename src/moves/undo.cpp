@@ -193,6 +193,7 @@ Result<CarryReport> undo(Session& session, const std::string& name, const std::s
     if (!changes) return tl::unexpected(changes.error());
     auto swap = swap_back(storage, move, *changes);
     if (!swap) return tl::unexpected(swap.error());
+    if (*swap) (*swap)->progress = session.copy_progress();
     MoveRecord back;
     back.place = move.place.empty() ? place_of(session, move.steps.front().path) : move.place;
     back.place_id = move.place_id;

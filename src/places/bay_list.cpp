@@ -158,7 +158,7 @@ std::string shelf_text(const std::string& bay, const Shelf& shelf) {
 }
 
 std::string write_bay(const Bay& bay) {
-  // A path need not be text; one that is none is written byte by byte.
+  // A path can hold bytes that are not text; such a path is written as hex digits.
   const std::string place = bay.place.string();
   std::string text =
       safe_text(place) == place

@@ -34,7 +34,7 @@ std::size_t line_of(std::string_view text, std::size_t offset) {
                  std::ranges::count(text.substr(0, std::min(offset, text.size())), '\n'));
 }
 
-// Hashes that are none are left out, so that they never match anything.
+// Text that is no hash is left out: it must never match anything.
 std::string hash_of(std::string_view text, std::size_t digits) {
   std::string hash = lower_ascii(text);
   if (hash.starts_with("0x")) hash.erase(0, 2);

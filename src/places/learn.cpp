@@ -18,6 +18,7 @@
 #include "places/file_names.h"
 #include "places/find_folders.h"
 #include "places/inspect.h"
+#include "places/learn_questions.h"
 #include "places/path_reader.h"
 #include "places/path_words.h"
 #include "places/rom_folders.h"
@@ -41,7 +42,7 @@ struct Candidate {
 
 class Learner {
  public:
-  [[nodiscard]] const std::vector<std::string>& questions() const { return questions_; }
+  [[nodiscard]] const std::vector<std::string>& questions() const { return questions_.all(); }
 
   Learner(Storage& storage, const Catalog& catalog, const Path& place)
       : storage_(storage),
@@ -67,15 +68,16 @@ class Learner {
     const std::vector<Candidate> left = sort_in_by_path(std::move(candidates));
     groups_.merge();
     sort_in_alone(left);
-    for (const auto& [key, saves] : groups_.unruly()) ask_of_words(key, saves);
+    for (const auto& [key, saves] : groups_.unruly())
+      questions_.ask_of_words(key.first, saves, key.second);
     for (const auto& [key, files] : of_several_systems_)
-      ask_of_systems(key.first, key.second, files);
+      questions_.ask_of_systems(key.first, key.second, files);
     shelve_cards();
     std::vector<Shelf> found = shelves_of_groups();
     add_state_shelves(found);
     // One file may be called so by a slip; then other shelves say how it should be called.
     for (const auto& [path, files] : unreadable_)
-      if (files > 1 || found.empty()) ask_of_letters(path, files);
+      if (files > 1 || found.empty()) questions_.ask_of_letters(path, files);
     return found;
   }
 
@@ -318,9 +320,9 @@ class Learner {
       if (best.by_content) ++group.evidence[best.layout->info().id];
     }
     groups_.add_new(std::move(groups));
-    for (const auto& [pattern, layouts] : unclear) ask(pattern, layouts);
+    for (const auto& [pattern, layouts] : unclear) questions_.ask_of_layouts(pattern, layouts);
     for (const auto& [key, saves] : hashed)
-      if (saves > 1) ask_of_words(key, saves);
+      if (saves > 1) questions_.ask_of_words(key.first, saves, key.second);
   }
 
   // Files of one folder share theirs.
@@ -340,48 +342,6 @@ class Learner {
     return pattern;
   }
 
-  // Names whose case is lost cannot be read back, so no pattern has them.
-  void ask_of_letters(const std::string& path, std::size_t files) {
-    questions_.push_back(fmt::format(
-        "{}: {} {} a ROM's name or title, but in other capitals and small letters, and such a name "
-        "cannot be read back; give one of them the ROM's exact name, see whether the program still "
-        "finds it, and learn again",
-        path, counted(files, "file"), files == 1 ? "has" : "have"));
-  }
-
-  void ask_of_words(const PatternOfSystem& key, std::size_t saves) {
-    questions_.push_back(fmt::format(
-        "{}: {} saves of {} lie there, each under a word of its own in the place of '…'; no ROM "
-        "has that word, so where another game's save belongs cannot be told; if you know, write "
-        "the shelf by hand in bays.toml",
-        key.first, saves, to_string(key.second)));
-  }
-
-  void ask_of_systems(const std::string& pattern, const std::vector<std::string>& systems,
-                      std::size_t files) {
-    questions_.push_back(fmt::format(
-        "{}: {} could be of {}: each has a ROM of that name; start a game there that only "
-        "one of them has, save in it, and learn again; or write the shelf by hand in bays.toml",
-        pattern, counted(files, "file"), joined(systems, " or ")));
-  }
-
-  // A question is asked only where one shelf would hold several files, and readings fit equally.
-  void ask(const std::string& pattern, const std::map<std::string, std::size_t>& layouts) {
-    std::size_t most = 0;
-    for (const auto& [id, files] : layouts) most = std::max(most, files);
-    if (most < 2) return;
-    std::vector<std::string> ids;
-    for (const auto& [id, files] : layouts)
-      if (files == most) ids.push_back(id);
-    constexpr std::size_t kShown = 6;
-    const bool more = ids.size() > kShown;
-    ids.resize(std::min(ids.size(), kShown));
-    questions_.push_back(
-        fmt::format("{}: {} could be {}{}; name their ROMs' folder by learning a place that holds "
-                    "both, or write the shelf by hand in bays.toml",
-                    pattern, counted(most, "file"), joined(ids, " or "), more ? " or others" : ""));
-  }
-
   Storage& storage_;
   const Catalog& catalog_;
   Path place_;
@@ -394,7 +354,7 @@ class Learner {
       settled_;  // sure files by their habits, see decide_unsure()
   std::map<std::pair<FolderHabit, System>, std::size_t> settled_in_folders_;
   std::map<std::pair<std::string, std::vector<std::string>>, std::size_t> of_several_systems_;
-  std::vector<std::string> questions_;
+  LearnQuestions questions_;
   std::vector<Path> folders_;  // that are saves of their own
   std::vector<SlotFile> cards_;
   std::vector<SlotFile> states_;
@@ -404,8 +364,8 @@ class Learner {
 
 }  // namespace
 
-Result<Bay> learn_bay(Storage& storage, const Catalog& catalog, std::string name,
-                      const Path& place) {
+Result<Bay> learn_bay(Storage& storage, const Catalog& catalog, std::string name, const Path& place,
+                      Progress* progress) {
   if (!is_bay_name(name))
     return fail(Trouble::usage, Code::usage, fmt::format("'{}' cannot name a bay", safe_text(name)),
                 "use letters, digits, '-' and '_'");
@@ -416,7 +376,16 @@ Result<Bay> learn_bay(Storage& storage, const Catalog& catalog, std::string name
   if (problem) bay.place = place;
   if (const auto listed = storage.list(bay.place); !listed) return tl::unexpected(listed.error());
   Learner learner(storage, catalog, bay.place);
+  const auto asked_to_stop = [&](std::size_t done) {
+    return progress != nullptr && !progress->report(Work::files, done, learner.files().size());
+  };
+  const auto stopped = [] {
+    return fail(Trouble::stopped, Code::cancelled, "stopped before the end, as asked",
+                "nothing was learned");
+  };
+  if (asked_to_stop(0)) return stopped();
   bay.shelves = learner.shelves();
+  if (asked_to_stop(learner.files().size())) return stopped();
   bay.questions = learner.questions();
   const FileNames names = names_kept_by(storage, bay.place);
   for (Shelf& shelf : bay.shelves) shelf.names = names;

@@ -26,4 +26,11 @@ Result<void> Session::proceed(Work work, std::uint64_t done, std::uint64_t all) 
               "what is reported as done is done; the rest was not begun");
 }
 
+CopyProgress Session::copy_progress(std::uint64_t all) const {
+  return [this, all, done = std::uint64_t{0}](std::uint64_t more) mutable {
+    done += more;
+    return proceed(Work::bytes, done, all).has_value();
+  };
+}
+
 }  // namespace bayswap

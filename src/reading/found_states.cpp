@@ -39,8 +39,11 @@ class Lister {
     }
     if (const auto listed = session_.storage->list(place); !listed)
       return tl::unexpected(listed.error());
-    walk_files(*session_.storage, place, true,
-               [&](const Path& path, const FileInfo& file) { add_file(path, file, bay); });
+    const auto files = files_below(*session_.storage, place);
+    for (std::size_t i = 0; i < files.size(); ++i) {
+      if (auto on = session_.proceed(Work::files, i, files.size()); !on) return on;
+      add_file(files[i].path, files[i].info, bay);
+    }
     return {};
   }
 

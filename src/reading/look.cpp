@@ -344,7 +344,7 @@ std::optional<Result<Item>> archive_item(Session& session, const Path& path,
   return Result<Item>(std::move(item));
 }
 
-// What files of a folder are as far as no ROM tells, found out while its ROMs are sought, so that
+// Looks at the files of a folder that no ROM claims, while its ROMs are searched for, so that
 // they are opened once.
 class EarlyLooks {
  public:

@@ -47,7 +47,7 @@ class Salvager {
       salvage.saves.push_back(rescue(candidates_[i], claims[i]));
       for (const std::uint32_t block : claims[i].chain.blocks) claimed[block] = true;
     }
-    // A tag that is none, in a block that no save has: something began or went on there.
+    // The tag is unknown and no save has the block: something began or went on there.
     for (std::uint32_t block = 0; block < geometry_.users(); ++block)
       salvage.unnamed =
           salvage.unnamed || (!claimed[block] && tag_of(memory_, geometry_, block) != 0);
