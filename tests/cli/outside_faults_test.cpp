@@ -148,7 +148,10 @@ TEST_P(OutsideFaultsIn, LeaveTheOldOrTheNew) {
   const auto tries = static_cast<std::size_t>(test::rounds(4));
   const std::size_t stride = std::max<std::size_t>(1, operations / tries);
   std::size_t injected = 0;
-  for (const std::string kind : {"kill", "error", "full", "short"})
+  std::size_t turn = GetParam();
+  for (const std::string kind : {"kill", "error", "full", "short"}) {
+    if (!test::long_run() && std::getenv("BAYSWAP_ROUNDS") == nullptr && turn++ % 2 == 0)
+      continue;  // two of the kinds for each command
     for (std::size_t at = 1 + GetParam() % stride; at <= operations; at += stride) {
       SCOPED_TRACE(scenario.name + ", " + kind + " at " + std::to_string(at));
       save_as("old-place", place);
@@ -179,6 +182,7 @@ TEST_P(OutsideFaultsIn, LeaveTheOldOrTheNew) {
       EXPECT_EQ(again.status, 0) << again.out << again.err;
       EXPECT_EQ(files_in(folder_ / place), wanted);
     }
+  }
   std::printf("%s: %zu faults at %zu operations\n", scenario.name.c_str(), injected, operations);
 }
 

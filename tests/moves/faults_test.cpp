@@ -1,7 +1,7 @@
 // Every changing operation of a carry fails in turn; the file is the old one or the new one, and
 // the next run works.
-#include "support/rounds.h"
 #include "support/failing_storage.h"
+#include "support/rounds.h"
 #include "support/world.h"
 
 namespace bayswap {
@@ -132,8 +132,8 @@ class LargeFolderFaultsAt : public FolderFaultsAt {
 TEST_F(LargeFolderFaultsAt, EachLeavesOldOrNew) {
   std::size_t injected = 0;
   for (const auto fault : FailingStorage::kFaults)
-    for (const bool plain : {false, true}) injected += run_all(fault, plain, test::step_of(9));
-  EXPECT_GT(injected, 60U / test::step_of(9));
+    for (const bool plain : {false, true}) injected += run_all(fault, plain, test::step_of(20));
+  EXPECT_GT(injected, 60U / test::step_of(20));
   std::printf("%zu faults\n", injected);
 }
 
