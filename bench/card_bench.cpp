@@ -7,8 +7,8 @@
 
 #include "bayswap/card.h"
 #include "bayswap/face.h"
-#include "demo/card_makers.h"
 #include "core/packing/png.h"
+#include "demo/card_makers.h"
 
 namespace {
 

@@ -3,9 +3,9 @@
 #include <random>
 
 #include "bayswap/face.h"
-#include "demo/makers.h"
 #include "core/packing/packing.h"
 #include "core/packing/png.h"
+#include "demo/makers.h"
 
 namespace bayswap::demo {
 namespace {

@@ -4,8 +4,8 @@
 #include "demo/art.h"
 
 #include "bayswap/card.h"
-#include "demo/makers.h"
 #include "core/packing/png.h"
+#include "demo/makers.h"
 
 namespace bayswap::demo {
 namespace {

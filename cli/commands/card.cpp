@@ -24,7 +24,7 @@ void show_moves(const CarryReport& report, Run& run) {
 void add_new(Command& card, Run& run) {
   auto request = std::make_shared<NewCardRequest>();
   Command& command = add_command(card, run, "new", "Make a formatted empty card",
-                                  "bayswap card new left.card --as ps1-card");
+                                 "bayswap card new left.card --as ps1-card");
   command.add_option("CARD", request->out, "the new card's file").required();
   command.add_option("--as", request->as, "the card's layout").type_name("LAYOUT").required();
   command.add_option("--blocks", request->blocks,
@@ -51,15 +51,12 @@ void add_show(Command& card, Run& run) {
   auto is = std::make_shared<std::string>();
   auto icons = std::make_shared<std::string>();
   auto replace = std::make_shared<bool>(false);
-  Command& command =
-      add_command(card, run, "show", "Show a card's saves, and whose block is where",
-                  "bayswap card show left.card --icons pictures");
+  Command& command = add_command(card, run, "show", "Show a card's saves, and whose block is where",
+                                 "bayswap card show left.card --icons pictures");
   command.add_option("CARD", *name, kCard).required();
-  command.add_option("--is", *is, "the card's layout, where it cannot be told")
-      .type_name("LAYOUT");
+  command.add_option("--is", *is, "the card's layout, where it cannot be told").type_name("LAYOUT");
   command.add_flag("--replace", *replace, "overwrite pictures that exist");
-  command.add_option("--icons", *icons, "write the saves' pictures there as PNG")
-      .type_name("DIR");
+  command.add_option("--icons", *icons, "write the saves' pictures there as PNG").type_name("DIR");
   command.on_call([=, &run] {
     run.with_session([&](Session& session) -> Result<void> {
       const auto shown = show_card(session, *name, *is);
@@ -89,7 +86,7 @@ void add_take(Command& card, Run& run) {
   auto request = std::make_shared<TakeRequest>();
   auto codes = std::make_shared<std::vector<std::string>>();
   Command& command = add_command(card, run, "take", "Copy saves out of a card",
-                                  "bayswap card take left.card '#1' -o saves");
+                                 "bayswap card take left.card '#1' -o saves");
   command.add_option("CARD", request->card, kCard).required();
   command.add_option("NAME", request->names, fmt::format("{}; none: all of them", kName));
   command.add_option("-o,--out", request->out, "the folder to copy to").type_name("DIR").required();
@@ -117,7 +114,7 @@ void add_put(Command& card, Run& run) {
   auto request = std::make_shared<PutRequest>();
   auto codes = std::make_shared<std::vector<std::string>>();
   Command& command = add_command(card, run, "put", "Copy saves into a card",
-                                  "bayswap card put left.card saves/night");
+                                 "bayswap card put left.card saves/night");
   command.add_option("CARD", request->card, kCard).required();
   command.add_option("FILE", request->files, "files, folders of saves, or CARD:NAME").required();
   command.add_option("--is", request->is, "the files' layout, where it cannot be told")
@@ -131,8 +128,7 @@ void add_put(Command& card, Run& run) {
       request->accept = std::move(*accept);
       const auto report = put_saves(session, *request);
       if (!report) return tl::unexpected(report.error());
-      run.print(run.json ? json_text(*report)
-                         : report_text(*report, run.style(), Doing::putting));
+      run.print(run.json ? json_text(*report) : report_text(*report, run.style(), Doing::putting));
       show_moves(*report, run);
       return {};
     });
@@ -158,8 +154,7 @@ void add_drop(Command& card, Run& run) {
       request->accept = std::move(*accept);
       const auto dropped = drop_saves(session, *request);
       if (!dropped) return tl::unexpected(dropped.error());
-      run.print(run.json ? json_text(dropped->report)
-                         : drop_text(*dropped, run.style()));
+      run.print(run.json ? json_text(dropped->report) : drop_text(*dropped, run.style()));
       show_moves(dropped->report, run);
       return {};
     });
@@ -169,10 +164,12 @@ void add_drop(Command& card, Run& run) {
 void add_mend(Command& card, Run& run) {
   auto request = std::make_shared<MendRequest>();
   Command& command = add_command(card, run, "mend",
-                                  "Make a sound card of everything that a damaged one still holds",
-                                  "bayswap card mend failed.card -o rescued.card");
+                                 "Make a sound card of everything that a damaged one still holds",
+                                 "bayswap card mend failed.card -o rescued.card");
   command.add_option("CARD", request->card, "the damaged card").required();
-  command.add_option("-o,--out", request->out, "the new card's file").type_name("NEWCARD").required();
+  command.add_option("-o,--out", request->out, "the new card's file")
+      .type_name("NEWCARD")
+      .required();
   command.add_option("--is", request->is, "the card's layout, where it cannot be told")
       .type_name("LAYOUT");
   command.add_flag("--replace", request->replace, "replace the file when it exists");
@@ -180,8 +177,7 @@ void add_mend(Command& card, Run& run) {
     run.with_session([&](Session& session) -> Result<void> {
       const auto report = mend_card(session, *request);
       if (!report) return tl::unexpected(report.error());
-      run.print(run.json ? json_text(*report)
-                         : mend_text(*report, request->card, run.style()));
+      run.print(run.json ? json_text(*report) : mend_text(*report, request->card, run.style()));
       if (report->incomplete()) run.status = exit_status(Trouble::input);
       return {};
     });

@@ -18,7 +18,7 @@ void add_tidy(Command& history, Run& run) {
   auto retention = std::make_shared<Retention>();
   auto plan = std::make_shared<bool>(false);
   Command& command = add_command(history, run, "tidy", "Let old versions go, never the last one",
-                                  "bayswap history tidy --plan");
+                                 "bayswap history tidy --plan");
   command.add_option("--days", retention->days, "everything younger stays")
       .between(0, 36'500)
       .show_default();
@@ -38,7 +38,7 @@ void add_tidy(Command& history, Run& run) {
 
 void add_verify(Command& history, Run& run) {
   Command& command = add_command(history, run, "verify", "Hash everything that history holds anew",
-                                  "bayswap history verify");
+                                 "bayswap history verify");
   command.on_call([&run] {
     run.with_session([&](Session& session) -> Result<void> {
       const auto report = verify_history(session);
@@ -54,7 +54,7 @@ void add_export(Command& history, Run& run) {
   auto save = std::make_shared<std::string>();
   auto out = std::make_shared<std::string>();
   Command& command = add_command(history, run, "export", "Write versions as plain files",
-                                  "bayswap history export \"Copper Tide\" -o old-saves");
+                                 "bayswap history export \"Copper Tide\" -o old-saves");
   command.add_option("SAVE", *save, fmt::format("{}; none: all of them", kSave));
   command.add_option("-o,--out", *out, "a new folder").type_name("DIR").required();
   command.on_call([=, &run] {
@@ -114,7 +114,7 @@ void add_restore(Command& app, Run& run) {
 void add_keep(Command& app, Run& run) {
   auto request = std::make_shared<KeepRequest>();
   Command& command = add_command(app, run, "keep", "Put what is there now into history",
-                                  "bayswap keep den --reason \"before the update\"");
+                                 "bayswap keep den --reason \"before the update\"");
   command.add_option("PLACE", request->places, "bays, files or folders").required();
   command.add_option("--reason", request->reason, "why, for people").type_name("TEXT");
   command.on_call([=, &run] {

@@ -7,9 +7,7 @@ namespace bayswap::cli {
 void add_layouts(Command& app, Run& run) {
   Command& command =
       add_command(app, run, "layouts", "What can be read and written", "bayswap layouts");
-  command.on_call([&run] {
-    run.print(run.json ? layouts_json() : layouts_text(run.style()));
-  });
+  command.on_call([&run] { run.print(run.json ? layouts_json() : layouts_text(run.style())); });
 }
 
 }  // namespace bayswap::cli

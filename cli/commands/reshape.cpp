@@ -21,19 +21,23 @@ void add_reshape(Command& app, Run& run) {
   Command& command =
       add_command(app, run, "reshape", "Convert bytes from one layout to another",
                   "bayswap reshape \"Copper Tide.srm\" --as n64-sram -o \"Copper Tide.sra\"");
-  command.add_option("IN", arguments->request.inputs, "one save, or several that are joined").required();
+  command.add_option("IN", arguments->request.inputs, "one save, or several that are joined")
+      .required();
   command.add_option("--as", arguments->request.as, "wanted layout; several with commas")
       .type_name("LAYOUT")
       .with_commas();
-  command.add_option("--like", arguments->request.like, "an existing file to imitate").type_name("FILE");
-  command.add_flag("--split", arguments->request.split, "one file for each part that holds something");
+  command.add_option("--like", arguments->request.like, "an existing file to imitate")
+      .type_name("FILE");
+  command.add_flag("--split", arguments->request.split,
+                   "one file for each part that holds something");
   command.add_option("-o,--out", arguments->request.out, "output file, or folder for several")
       .type_name("OUT");
   command.add_option("--is", arguments->request.is, "layout of the input, once or once for each")
       .type_name("LAYOUT")
       .with_commas();
-  command.add_option("--code", arguments->request.code,
-                   "label a card's save for another region: the code or serial of the game")
+  command
+      .add_option("--code", arguments->request.code,
+                  "label a card's save for another region: the code or serial of the game")
       .type_name("CODE");
   command.add_option("--rom", arguments->request.rom, "the ROM of the game").type_name("FILE");
   command.add_flag("--replace", arguments->request.replace, "overwrite existing outputs");

@@ -1,6 +1,6 @@
+#include "bayswap/state.h"
 #include "bayswap/dig.h"
 #include "bayswap/slots.h"
-#include "bayswap/state.h"
 
 #include <fmt/core.h>
 
@@ -20,7 +20,7 @@ void add_list(Command& state, Run& run) {
   auto picture = std::make_shared<std::string>();
   auto replace = std::make_shared<bool>(false);
   Command& command = add_command(state, run, "list", "The slots of each game, with their pictures",
-                                  "bayswap state list den");
+                                 "bayswap state list den");
   command.add_option("PLACE", *place, "a bay, a folder or a file").required();
   command.add_option("--png", *picture, "write the board as a picture, too").type_name("FILE");
   command.add_flag("--replace", *replace, "overwrite the picture if it exists");
@@ -57,15 +57,13 @@ void add_dig(Command& state, Run& run) {
                   "bayswap state dig \"Lantern Drift.st0\" --like older.srm -o found.srm");
   command.add_option("STATE", request->state, "the state").required();
   command.add_option("-o,--out", request->out, "the save's file").type_name("OUT").required();
-  command.add_option("--like", request->like, "an older save of the same game")
-      .type_name("FILE");
+  command.add_option("--like", request->like, "an older save of the same game").type_name("FILE");
   command.add_option("--rom", request->rom, "the game's ROM, which names the chip")
       .type_name("FILE");
-  command.add_option("--is", request->is,
-                   "layout of the older save, or of what is looked for")
+  command.add_option("--is", request->is, "layout of the older save, or of what is looked for")
       .type_name("LAYOUT");
-  command.add_option("--choose", request->choose,
-                   "one of the places that were listed, by its number")
+  command
+      .add_option("--choose", request->choose, "one of the places that were listed, by its number")
       .type_name("N")
       .between(1, 1000);
   command.add_flag("--replace", request->replace, "overwrite an existing output");

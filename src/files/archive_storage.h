@@ -12,9 +12,9 @@
 
 namespace bayswap {
 
-/// Larger archives than `largest` bytes are not opened; what unpacks to more than `contents` bytes is
-/// refused. Passes everything on, and adds reading of `ARCHIVE:NAME` paths. Nothing is unpacked to disk, and
-/// nothing inside of an archive can be written.
+/// Larger archives than `largest` bytes are not opened; what unpacks to more than `contents` bytes
+/// is refused. Passes everything on, and adds reading of `ARCHIVE:NAME` paths. Nothing is unpacked
+/// to disk, and nothing inside of an archive can be written.
 class ArchiveStorage final : public Storage {
  public:
   explicit ArchiveStorage(Storage& inner, std::uint64_t largest = kSaveLimit,
@@ -44,9 +44,9 @@ class ArchiveStorage final : public Storage {
     return inner_.flush_medium(path);
   }
   [[nodiscard]] std::string writer_of(const Path& path) override { return inner_.writer_of(path); }
-  [[nodiscard]] Result<std::array<std::byte, 32>> copy(
-      const Path& from, const Path& to, std::uint32_t mode,
-      const CopyProgress& progress) override;
+  [[nodiscard]] Result<std::array<std::byte, 32>> copy(const Path& from, const Path& to,
+                                                       std::uint32_t mode,
+                                                       const CopyProgress& progress) override;
   [[nodiscard]] Result<std::array<std::byte, 32>> digest(const Path& path) override;
   [[nodiscard]] Result<bool> same(const Path& a, const Path& b) override;
   [[nodiscard]] Result<void> stream(const Path& path, std::size_t piece,

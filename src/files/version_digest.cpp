@@ -55,8 +55,8 @@ ContentDigests digests_of(ByteView content, ByteView older, const ContentDigests
   digests.pieces.resize(piece_count(content.size()));
   for (std::size_t i = 0; i < digests.pieces.size(); ++i) {
     const ByteView piece = piece_of(content, i);
-    digests.pieces[i] = alike && same_bytes(piece, piece_of(older, i)) ? of_older.pieces.at(i)
-                                                                       : sha256(piece);
+    digests.pieces[i] =
+        alike && same_bytes(piece, piece_of(older, i)) ? of_older.pieces.at(i) : sha256(piece);
   }
   digests.whole = version_digest(content.size(), digests.pieces);
   return digests;

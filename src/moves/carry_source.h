@@ -5,9 +5,9 @@
 #include <string>
 #include <vector>
 
-#include "places/rom_index.h"
 #include "bayswap/carry.h"
 #include "places/inspect.h"
+#include "places/rom_index.h"
 #include "reading/bay_scan.h"
 
 namespace bayswap {

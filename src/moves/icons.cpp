@@ -7,8 +7,8 @@
 #include "bayswap/face.h"
 #include "core/bytes/text.h"
 #include "core/naming/file_name.h"
-#include "moves/outputs.h"
 #include "core/packing/png.h"
+#include "moves/outputs.h"
 
 namespace bayswap {
 

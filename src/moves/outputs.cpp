@@ -5,9 +5,9 @@
 #include <algorithm>
 #include <system_error>
 
+#include "files/atomic_write.h"
 #include "moves/mover.h"
 #include "moves/waiting.h"
-#include "files/atomic_write.h"
 
 namespace bayswap {
 namespace {

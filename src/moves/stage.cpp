@@ -4,10 +4,10 @@
 #include <algorithm>
 #include <set>
 
-#include "places/walk.h"
 #include "core/bytes/text.h"
-#include "moves/mover.h"
 #include "files/atomic_write.h"
+#include "moves/mover.h"
+#include "places/walk.h"
 
 namespace bayswap {
 namespace {

@@ -43,7 +43,7 @@ struct CarryContext {
   Session& session;
   const CarryRequest& request;
   RomFolders& folders;
-  BayScan& there;  ///< the bay to carry to
+  BayScan& there;                    ///< the bay to carry to
   const History* history = nullptr;  ///< what is known of the files there; null: nothing yet
 
   [[nodiscard]] const Bay& bay() const { return there.bay(); }

@@ -3,9 +3,9 @@
 
 #include <vector>
 
-#include "places/walk.h"
 #include "bayswap/folder.h"
 #include "bayswap/storage.h"
+#include "places/walk.h"
 
 namespace bayswap {
 

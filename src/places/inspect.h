@@ -9,10 +9,10 @@
 #include <unordered_map>
 #include <vector>
 
-#include "places/rom_index.h"
 #include "bayswap/layout.h"
 #include "bayswap/naming.h"
 #include "bayswap/session.h"
+#include "places/rom_index.h"
 
 namespace bayswap {
 

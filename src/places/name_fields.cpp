@@ -5,11 +5,11 @@
 #include <algorithm>
 #include <array>
 
-#include "places/path_words.h"
-#include "places/walk.h"
 #include "core/bytes/text.h"
 #include "core/naming/tags.h"
 #include "files/atomic_write.h"
+#include "places/path_words.h"
+#include "places/walk.h"
 
 namespace bayswap {
 std::string people_title(const RomFile& rom, const Catalog& catalog) {

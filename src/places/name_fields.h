@@ -5,9 +5,9 @@
 #include <utility>
 #include <vector>
 
-#include "places/rom_index.h"
 #include "bayswap/bay.h"
 #include "bayswap/naming.h"
+#include "places/rom_index.h"
 
 namespace bayswap {
 

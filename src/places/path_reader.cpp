@@ -3,11 +3,11 @@
 #include <algorithm>
 #include <iterator>
 
-#include "places/name_fields.h"
-#include "places/path_words.h"
 #include "bayswap/naming.h"
 #include "core/bytes/text.h"
 #include "core/layouts/titles/path_text.h"
+#include "places/name_fields.h"
+#include "places/path_words.h"
 
 namespace bayswap {
 namespace {

@@ -10,11 +10,11 @@
 #include <utility>
 #include <vector>
 
+#include "bayswap/layout.h"
+#include "places/inspect.h"
 #include "places/rom_folders.h"
 #include "places/rom_index.h"
 #include "places/walk.h"
-#include "bayswap/layout.h"
-#include "places/inspect.h"
 
 namespace bayswap {
 

@@ -8,12 +8,12 @@
 #include <string_view>
 #include <vector>
 
-#include "places/rom_hashes.h"
-#include "places/walk.h"
 #include "bayswap/catalog.h"
 #include "bayswap/layout.h"
 #include "bayswap/rom.h"
 #include "bayswap/storage.h"
+#include "places/rom_hashes.h"
+#include "places/walk.h"
 
 namespace bayswap {
 

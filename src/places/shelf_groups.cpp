@@ -3,10 +3,10 @@
 #include <algorithm>
 #include <string_view>
 
-#include "places/path_words.h"
-#include "places/shelf_patterns.h"
 #include "bayswap/naming.h"
 #include "core/bytes/text.h"
+#include "places/path_words.h"
+#include "places/shelf_patterns.h"
 
 namespace bayswap {
 namespace {

@@ -7,8 +7,8 @@
 #include <utility>
 #include <vector>
 
-#include "places/rom_folders.h"
 #include "bayswap/game.h"
+#include "places/rom_folders.h"
 
 namespace bayswap {
 

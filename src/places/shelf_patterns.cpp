@@ -2,9 +2,9 @@
 
 #include <vector>
 
-#include "places/path_words.h"
 #include "core/bytes/text.h"
 #include "core/layouts/titles/path_text.h"
+#include "places/path_words.h"
 
 namespace bayswap {
 

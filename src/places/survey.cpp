@@ -7,17 +7,17 @@
 #include <optional>
 #include <set>
 
-#include "places/name_fields.h"
-#include "places/path_words.h"
 #include "bayswap/layout.h"
 #include "bayswap/naming.h"
 #include "core/bytes/text.h"
-#include "places/second_file.h"
-#include "places/find_folders.h"
-#include "places/inspect.h"
 #include "core/naming/tags.h"
 #include "files/atomic_write.h"
 #include "files/two_threads.h"
+#include "places/find_folders.h"
+#include "places/inspect.h"
+#include "places/name_fields.h"
+#include "places/path_words.h"
+#include "places/second_file.h"
 
 namespace bayswap {
 namespace {

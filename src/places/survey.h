@@ -3,9 +3,9 @@
 
 #include <vector>
 
+#include "bayswap/bay.h"
 #include "places/rom_index.h"
 #include "places/walk.h"
-#include "bayswap/bay.h"
 
 namespace bayswap {
 

@@ -3,9 +3,9 @@
 
 #include <fstream>
 
-#include "history/sqlite.h"
-#include "core/packing/archive.h"
 #include "built_paths.h"
+#include "core/packing/archive.h"
+#include "history/sqlite.h"
 #include "support/card_zoo.h"
 #include "support/tar.h"
 #include "support/tool.h"

@@ -6,8 +6,8 @@
 #include <fstream>
 #include <thread>
 
-#include "built_paths.h"
 #include "bayswap/card_file.h"
+#include "built_paths.h"
 #include "history/history.h"
 #include "support/card_zoo.h"
 #include "support/tool.h"

@@ -5,10 +5,10 @@
 
 #include <algorithm>
 
-#include "places/shelf_patterns.h"
-#include "places/slot_shelves.h"
 #include "bayswap/naming.h"
 #include "core/naming/tags.h"
+#include "places/shelf_patterns.h"
+#include "places/slot_shelves.h"
 #include "support/card_zoo.h"
 
 namespace bayswap {

@@ -6,9 +6,9 @@
 #include <functional>
 #include <map>
 #include <random>
-#include <utility>
 #include <set>
 #include <tuple>
+#include <utility>
 
 #include "bayswap/bay.h"
 #include "bayswap/carry.h"

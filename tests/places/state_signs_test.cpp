@@ -2,9 +2,9 @@
 #include <gtest/gtest.h>
 
 #include "bayswap/state.h"
-#include "demo/state_makers.h"
 #include "core/packing/packing.h"
 #include "core/states/sections.h"
+#include "demo/state_makers.h"
 #include "support/bytes.h"
 
 namespace bayswap {

@@ -1,6 +1,6 @@
 #include "core/bytes/cursor.h"
-#include "core/layouts/dc/dc_format.h"
 #include "core/layouts/common/pixels.h"
+#include "core/layouts/dc/dc_format.h"
 
 namespace bayswap {
 namespace {

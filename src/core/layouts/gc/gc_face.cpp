@@ -1,6 +1,6 @@
 #include "core/bytes/cursor.h"
-#include "core/layouts/gc/gc_format.h"
 #include "core/layouts/common/pixels.h"
+#include "core/layouts/gc/gc_format.h"
 
 namespace bayswap {
 namespace {
