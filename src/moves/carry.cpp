@@ -369,9 +369,10 @@ Result<void> check_request(const CarryRequest& request) {
   const bool named = !request.saves.empty() || !request.given.empty();
   if (request.to.empty()) return wrong("the destination is not named", {"add ", Remedy::to_bay});
   if (request.all && or_empty(request.from).empty())
-    return wrong("all saves of which bay is not said", {"add ", Remedy::from_bay});
+    return wrong("all saves are wanted, but no bay to take them from is named",
+                 {"add ", Remedy::from_bay});
   if (request.all && named)
-    return wrong("all saves are asked for, and some by their names too",
+    return wrong("all saves are wanted, and some are named as well",
                  {"leave the names out, or leave ", Remedy::all_saves, " out"});
   if (!request.all && !named && or_empty(request.from).empty())
     return wrong("no save is named", {"name a file or BAY:NAME, or use ", Remedy::from_bay,

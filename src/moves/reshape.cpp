@@ -319,10 +319,9 @@ Result<void> check_request(const ReshapeRequest& request) {
     return wrong("the wanted form is not said", {"add ", Remedy::layout_of_output, ", ",
                                                  Remedy::older_save, " or ", Remedy::each_part});
   if (ways == 2 || (request.split && request.like))
-    return wrong("a file for each part, and another wanted form, are both asked for",
-                 "choose one of them");
+    return wrong("one file for each part goes with no other form", "choose one of them");
   if (request.like && request.as.size() > 1)
-    return wrong("one file is imitated, and several layouts are asked for", "name one layout");
+    return wrong("an imitated file goes with one layout, and several are named", "name one layout");
   if (request.is.size() > 1 && request.is.size() != request.inputs.size())
     return wrong(
         fmt::format("{} layouts are named for {} inputs", request.is.size(), request.inputs.size()),

@@ -102,12 +102,19 @@ TEST_F(CarryPlans, SavesInMemoryGoLikeThoseInFiles) {
   given.save.parts.push_back({"sram", test::random_bytes(32'768, 7)});
   given.name = "Copper Tide (America)";
   request.given = {given};
+  const Path there = folder_ / "den/saves/Copper Tide (America).srm";
+  const Bytes before = test::read(there);
   const CarryReport report = carry_it(request);
   EXPECT_EQ(stop_code(report), "");
   ASSERT_EQ(report.moves.size(), 1U);
+  EXPECT_EQ(report.moves.front().to, there.string());
+  EXPECT_NE(test::read(there), before);
+  const CarryReport again = carry_it(request);
+  ASSERT_EQ(again.moves.size(), 1U);
+  EXPECT_TRUE(again.moves.front().nothing_to_do) << "the same progress is there now";
   Session session = open();
-  const auto undone = undo(session, report.moves.front().move, {});
-  EXPECT_TRUE(undone);
+  EXPECT_TRUE(undo(session, report.moves.front().move, {}));
+  EXPECT_EQ(test::read(there), before);
 }
 
 TEST_F(CarryPlans, ASessionsLimitsCount) {
