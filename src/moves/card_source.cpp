@@ -9,10 +9,6 @@
 namespace bayswap {
 namespace {
 
-std::int64_t ns_of(Time time) {
-  return std::chrono::duration_cast<std::chrono::nanoseconds>(time.time_since_epoch()).count();
-}
-
 Source source_of(Session& session, Save save, const Path& path, const std::string& layout,
                  std::int64_t modified_ns, const Findings& findings) {
   Source source;
@@ -54,6 +50,10 @@ bool keeps_parts(const Bay& bay, const Layout& card) {
 }
 
 }  // namespace
+
+std::int64_t ns_of(Time time) {
+  return std::chrono::duration_cast<std::chrono::nanoseconds>(time.time_since_epoch()).count();
+}
 
 Result<std::optional<std::vector<Source>>> read_card_sources(Session& session, const Bay& to,
                                                              const std::string& text,

@@ -18,6 +18,9 @@ namespace bayswap {
                                                                            const std::string& text,
                                                                            const std::string& is);
 
+/// Nanoseconds since 1970.
+[[nodiscard]] std::int64_t ns_of(Time time);
+
 /// The saves on the cards of a bay's shelves.
 [[nodiscard]] std::vector<Source> read_shelf_cards(Session& session, BayScan& scan);
 

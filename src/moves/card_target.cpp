@@ -10,15 +10,12 @@
 #include "bayswap/naming.h"
 #include "core/bytes/text.h"
 #include "core/naming/tags.h"
+#include "moves/card_source.h"
 #include "moves/shelf_path.h"
 #include "places/second_file.h"
 
 namespace bayswap {
 namespace {
-
-std::int64_t ns_of(Time time) {
-  return std::chrono::duration_cast<std::chrono::nanoseconds>(time.time_since_epoch()).count();
-}
 
 const std::string& code_of(const Save& save) {
   return save.game.serial.empty() ? save.game.code : save.game.serial;
@@ -342,10 +339,9 @@ class CardPlacer {
     }
     unit.changes.push_back(change_to(path, std::move(written->bytes), version->digest));
     if (!written->second_file.empty()) {
-      const Path beside = path.string() + layout.info().second_file;
-      const auto there = version_at(storage, beside);
-      if (!there) return tl::unexpected(there.error());
-      unit.changes.push_back(change_to(beside, std::move(written->second_file), there->digest));
+      auto beside = change_beside(storage, path, layout, std::move(written->second_file));
+      if (!beside) return tl::unexpected(beside.error());
+      unit.changes.push_back(std::move(*beside));
     }
     return one(std::move(unit));
   }

@@ -286,10 +286,10 @@ class PartPlacer {
     if (option.there) before = version_digest(option.there->bytes());
     unit.changes.push_back(change_to(option.path, std::move(written.bytes), before));
     if (written.second_file.empty()) return {};
-    const Path beside = option.path.string() + option.layout->info().second_file;
-    const auto there = version_at(*context_.session.storage, beside);
-    if (!there) return tl::unexpected(there.error());
-    unit.changes.push_back(change_to(beside, std::move(written.second_file), there->digest));
+    auto beside = change_beside(*context_.session.storage, option.path, *option.layout,
+                                std::move(written.second_file));
+    if (!beside) return tl::unexpected(beside.error());
+    unit.changes.push_back(std::move(*beside));
     return {};
   }
 

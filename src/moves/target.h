@@ -88,6 +88,10 @@ struct ReplacedFile {
 /// `read-back`, for a file that was written and reads back as another save.
 [[nodiscard]] tl::unexpected<Error> reads_back_as_another(const Path& path);
 
+/// The second file of a layout that needs two, beside `path`.
+[[nodiscard]] Result<FileChange> change_beside(Storage& storage, const Path& path,
+                                               const Layout& layout, Bytes second_file);
+
 /// `before`: what the file holds now; nothing where there is none.
 [[nodiscard]] FileChange change_to(Path path, Bytes content, std::optional<Digest> before);
 

@@ -57,6 +57,14 @@ tl::unexpected<Error> reads_back_as_another(const Path& path) {
               "the old content is back; please report this with the file");
 }
 
+Result<FileChange> change_beside(Storage& storage, const Path& path, const Layout& layout,
+                                 Bytes second_file) {
+  const Path beside = path.string() + layout.info().second_file;
+  const auto there = version_at(storage, beside);
+  if (!there) return tl::unexpected(there.error());
+  return change_to(beside, std::move(second_file), there->digest);
+}
+
 FileChange change_to(Path path, Bytes content, std::optional<Digest> before) {
   FileChange change;
   change.path = std::move(path);
