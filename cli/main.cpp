@@ -32,6 +32,7 @@ int main(int argc, char** argv) {
         std::cerr,
         colour,
         terminal_width(),
+        ::isatty(STDOUT_FILENO) == 1,
         places ? std::nullopt : std::optional(places.error())};
     const int status = bayswap::cli::run_tool({argv + 1, argv + argc}, surroundings);
     std::cout.flush();

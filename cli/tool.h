@@ -16,6 +16,7 @@ struct Surroundings {
   std::ostream& err;
   bool colour = false;
   std::size_t width = 100;              ///< columns of the terminal
+  bool terminal = false;                ///< a person reads it there; else names are never shortened
   std::optional<Error> no_places = {};  ///< why there are none; commands that need none work
 };
 

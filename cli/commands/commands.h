@@ -20,7 +20,9 @@ struct Run {
   int status = 0;
   ProgressLine* line = nullptr;  ///< of the command that is running
 
-  [[nodiscard]] Style style() const { return {surroundings.colour && !json, surroundings.width}; }
+  [[nodiscard]] Style style() const {
+    return {surroundings.colour && !json, surroundings.width, !surroundings.terminal};
+  }
   /// Prints text or a JSON object.
   void print(const std::string& text) const;
   /// Prints the error and sets the status that the contract gives it.

@@ -123,7 +123,7 @@ Panel panel_of(const CardSave& on_card, std::size_t place, std::size_t width, st
     const std::string chip = std::string(" ") + (deleted ? 'x' : mark_of(place)) + " ";
     line += first ? (deleted ? style.paint(Tone::quiet, chip) : on_hue(place, chip, style)) : "   ";
     std::string text;
-    if (i >= skip && i - skip < words.size()) text = cut_text(words[i - skip].second, room);
+    if (i >= skip && i - skip < words.size()) text = style.fitted(words[i - skip].second, room);
     line += " ";
     line += i >= skip && i - skip < words.size() ? style.paint(words[i - skip].first, text) : "";
     line.append(room - std::min(room, columns_of(text)), ' ');

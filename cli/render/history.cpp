@@ -29,7 +29,7 @@ std::string version_line(const Version& version, const Style& style) {
   if (version.there_now) end += ", there now";
   const std::size_t used = kLineStart + columns_of(version.change) + columns_of(end);
   const std::size_t room = style.width() > used + kLeast ? style.width() - used : kLeast;
-  const std::string reason = cut_text(version.reason, room - kBetween);
+  const std::string reason = style.fitted(version.reason, room - kBetween);
   if (version.change.empty())
     line += reason;
   else

@@ -144,8 +144,9 @@ Json to_json(const Item& item) {
   if (item.system) json["system"] = to_string(*item.system);
   if (item.kind) json["kind"] = to_string(*item.kind);
   if (!item.layout.empty()) json["layout"] = item.layout;
+  if (item.header > 0) json["header"] = item.header;
   if (item.confidence) json["confidence"] = to_string(*item.confidence);
-  if (!item.other_layouts.empty()) json["other_layouts"] = item.other_layouts;
+  if (!item.candidates.empty()) json["candidates"] = item.candidates;
   if (const Json game = game_json(item.game); !game.empty()) json["game"] = game;
   if (!item.rom.empty()) json["rom"] = item.rom;
   if (item.version) json["version"] = *item.version;

@@ -64,9 +64,9 @@ void add_line(std::string& text, const OverviewRow& row, const std::string& root
   const std::string inside = text_below(root, row.path);
   text += "  " + style.paint(health.tone, health.mark) + " ";
   text += padded(kind_text(row), kKindColumn) + " ";
-  text +=
-      style.paint(Tone::title, padded(cut_text(safe_text(row.name), kNameColumn), kNameColumn)) +
-      " ";
+  text += style.paint(Tone::title,
+                      padded(style.fitted(safe_text(row.name), kNameColumn), kNameColumn)) +
+          " ";
   text += padded(std::string(to_string(row.region)), kRegionColumn) + " ";
   text += padded(size_text(row.size), kSizeColumn) + " ";
   text += age_cell(row.modified_ns, now_ns) + " ";
@@ -74,15 +74,9 @@ void add_line(std::string& text, const OverviewRow& row, const std::string& root
   constexpr std::size_t kUsed =
       4 + kKindColumn + kNameColumn + kRegionColumn + kSizeColumn + kAgeColumn + kHealthColumn + 6;
   const std::string path = safe_text(inside.empty() || inside == "." ? row.path : inside);
-  const std::size_t left = style.width() > kUsed + 12 ? style.width() - kUsed : 0;
-  std::string shown = path;
-  // The end of a path says most.
-  if (left > 0 && columns_of(path) > left) {
-    std::size_t from = path.size() - std::min(path.size(), left - 1);
-    while (from < path.size() && !letter_at(path, from).valid) ++from;
-    shown = "…" + path.substr(from);
-  }
-  if (left > 0) text += style.paint(Tone::quiet, shown);
+  constexpr std::size_t kLeast = 12;
+  const std::size_t left = std::max(style.width(), kUsed + kLeast) - kUsed;
+  text += style.paint(Tone::quiet, style.fitted_path(path, left));
   while (text.ends_with(' ')) text.pop_back();
   text += '\n';
 }

@@ -23,7 +23,8 @@ std::string command_text(Remedy remedy, const std::string& with) {
     case Remedy::export_history: return "bayswap history export";
     case Remedy::keep: return "bayswap keep PATH";
     case Remedy::undo: return "bayswap undo";
-    case Remedy::carry: return "bayswap carry";
+    case Remedy::carry:
+      return with.empty() ? "bayswap carry" : fmt::format("bayswap carry \"{}\"", with);
     case Remedy::wait_for_program: return "bayswap carry --wait SECONDS";
     case Remedy::convert: return "bayswap reshape IN --as LAYOUT -o OUT";
     case Remedy::pack_state: return "bayswap reshape STATE --as state-gzip -o OUT";
@@ -50,19 +51,19 @@ std::string command_text(Remedy remedy, const std::string& with) {
 std::string option_text(Remedy remedy, const std::string& with) {
   switch (remedy) {
     case Remedy::accept: return "--accept " + with;
-    case Remedy::layout_of_input: return "--is LAYOUT";
+    case Remedy::layout_of_input: return option("--is", "LAYOUT", with);
     case Remedy::layout_of_output: return "--as LAYOUT";
     case Remedy::older_save: return "--like FILE";
     case Remedy::rom: return "--rom FILE";
     case Remedy::game: return "--game TEXT";
     case Remedy::system: return option("--system", "ID", with);
-    case Remedy::account: return "--account ID";
+    case Remedy::account: return option("--account", "ID", with);
     case Remedy::code: return option("--code", "CODE", with);
     case Remedy::slot: return "--slot";
     case Remedy::free_slot: return "--slot free";
     case Remedy::candidate: return "--choose N";
     case Remedy::replace: return "--replace";
-    case Remedy::to_bay: return "--to BAY";
+    case Remedy::to_bay: return option("--to", "BAY", with);
     case Remedy::from_bay: return "--from BAY";
     case Remedy::all_saves: return "--all";
     case Remedy::each_part: return "--split";

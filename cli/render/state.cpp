@@ -59,7 +59,7 @@ Cell cell_of(const StateSlot* slot, unsigned number, std::size_t width, bool pic
   if (pictures)
     for (std::string& line : picture_of(slot, width, style)) cell.lines.push_back(std::move(line));
   const auto add = [&](Tone tone, const std::string& text) {
-    cell.lines.push_back(style.paint(tone, padded(cut_text(text, width), width)));
+    cell.lines.push_back(style.paint(tone, padded(style.fitted(text, width), width)));
   };
   const std::string day = slot == nullptr ? "" : day_text(slot->modified_ns);
   const bool narrow = day.size() > width;

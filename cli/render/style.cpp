@@ -33,7 +33,6 @@ bool is_plain(std::string_view text) {
   return std::ranges::all_of(text, [](char c) { return static_cast<unsigned char>(c) < 0x80; });
 }
 
-// East Asian letters that take two cells.
 }  // namespace
 
 std::size_t columns_of(std::string_view text) {
@@ -44,16 +43,52 @@ std::size_t columns_of(std::string_view text) {
   return columns;
 }
 
-std::string cut_text(const std::string& text, std::size_t columns) {
-  if (columns_of(text) <= columns) return text;
-  std::size_t used = 0;
+namespace {
+
+// The beginning of a text in at most so many columns.
+std::string_view head_of(std::string_view text, std::size_t columns) {
   std::size_t end = 0;
-  // One column is for the ellipsis.
-  while (used + letter_at(text, end).columns < columns) {
-    used += letter_at(text, end).columns;
-    end += letter_at(text, end).bytes;
+  std::size_t used = 0;
+  while (end < text.size()) {
+    const std::size_t bytes = character_bytes(text, end);
+    used += columns_of(text.substr(end, bytes));
+    if (used > columns) break;
+    end += bytes;
   }
-  return text.substr(0, end) + "…";
+  return text.substr(0, end);
+}
+
+// The end of a text in at most so many columns.
+std::string_view tail_of(std::string_view text, std::size_t columns) {
+  std::size_t from = 0;
+  while (columns_of(text.substr(from)) > columns) from += character_bytes(text, from);
+  return text.substr(from);
+}
+
+}  // namespace
+
+std::string Style::fitted(const std::string& text, std::size_t columns) const {
+  if (whole_names_ || columns < 3 || columns_of(text) <= columns) return text;
+  constexpr std::size_t kLongestExtension = 8;
+  const std::size_t room = columns - 1;  // the ellipsis takes one
+  const std::size_t dot = text.rfind('.');
+  const std::size_t extension =
+      dot == std::string::npos || dot == 0 ? 0 : columns_of(std::string_view(text).substr(dot));
+  std::size_t behind = room / 3;
+  if (extension <= kLongestExtension) behind = std::max(behind, std::min(extension, room));
+  const std::string_view tail = tail_of(text, behind);
+  return std::string(head_of(text, room - columns_of(tail))) + "…" + std::string(tail);
+}
+
+std::string Style::fitted_path(const std::string& path, std::size_t columns) const {
+  if (whole_names_ || columns_of(path) <= columns) return path;
+  for (std::size_t slash = path.find('/'); slash != std::string::npos;
+       slash = path.find('/', slash + 1)) {
+    const std::string rest = "…" + path.substr(slash);
+    if (columns_of(rest) <= columns) return rest;
+  }
+  const std::size_t name = path.rfind('/') + 1;
+  return name == 0 ? fitted(path, columns) : "…/" + fitted(path.substr(name), columns - 2);
 }
 
 std::string padded(std::string_view text, std::size_t columns) {
@@ -68,7 +103,8 @@ std::string wrapped(std::string_view text, std::size_t width, std::size_t indent
   std::size_t column = indent;
   while (!text.empty()) {
     const std::size_t space = text.find(' ');
-    const std::string_view word = text.substr(0, space);
+    // Names from inside files and of files are in it: no control character gets through.
+    const std::string word = safe_text(text.substr(0, space));
     text = space == std::string_view::npos ? std::string_view{} : text.substr(space + 1);
     const std::size_t length = columns_of(word);
     if (column > indent && column + 1 + length > width) {

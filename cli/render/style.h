@@ -13,14 +13,22 @@ enum class Tone { plain, title, quiet, good, warn, bad, key };
 
 class Style {
  public:
-  Style(bool colour, std::size_t width) : colour_(colour), width_(width) {}
+  /// `whole_names`: nothing is shortened, since no person reads it at a terminal.
+  Style(bool colour, std::size_t width, bool whole_names = false)
+      : colour_(colour), width_(width), whole_names_(whole_names) {}
   [[nodiscard]] std::string paint(Tone tone, std::string_view text) const;
   [[nodiscard]] std::size_t width() const { return width_; }
   [[nodiscard]] bool colour() const { return colour_; }
+  /// The text, or a text of at most so many columns whose middle is left out by whole characters;
+  /// an extension stays.
+  [[nodiscard]] std::string fitted(const std::string& text, std::size_t columns) const;
+  /// The same of a path: folders in front go first, and the file's name last.
+  [[nodiscard]] std::string fitted_path(const std::string& path, std::size_t columns) const;
 
  private:
   bool colour_;
   std::size_t width_;
+  bool whole_names_;
 };
 
 /// Columns that a text takes on a terminal.
@@ -28,9 +36,6 @@ class Style {
 
 /// The text in lines of at most `width` columns; lines after the first are indented.
 [[nodiscard]] std::string wrapped(std::string_view text, std::size_t width, std::size_t indent);
-
-/// Text cut to so many columns, with an ellipsis where something is missing.
-[[nodiscard]] std::string cut_text(const std::string& text, std::size_t columns);
 
 /// Text with its right side filled with blanks.
 [[nodiscard]] std::string padded(std::string_view text, std::size_t columns);

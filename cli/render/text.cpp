@@ -89,7 +89,9 @@ std::string kind_line(const Item& item, const Style& style) {
   if (item.system) text += std::string(to_string(*item.system)) + " ";
   text += to_string(*item.kind);
   if (!item.layout.empty()) {
-    text += " · " + style.paint(Tone::title, item.layout) + " · ";
+    text += " · " + style.paint(Tone::title, item.layout);
+    if (item.header > 0) text += fmt::format(" behind a header of {} bytes", grouped(item.header));
+    text += " · ";
     text += fmt::format("{} ({})", to_string(*item.confidence), item.reason);
   }
   return std::string(kMargin, ' ') + text + "\n";
@@ -257,9 +259,8 @@ std::string item_text(const Item& item, const Style& style) {
     text +=
         row(style, "deleted",
             fmt::format("{} still readable: 'bayswap card show' has them", item.deleted.size()));
-  if (!item.other_layouts.empty())
-    text +=
-        row(style, "or", list_text(item.other_layouts) + "; --is LAYOUT or --rom FILE settles it");
+  if (!item.candidates.empty() && !item.layout.empty())
+    text += row(style, "or", list_text(item.candidates) + "; --is LAYOUT or --rom FILE settles it");
   return text + findings_text(item.findings, style, kMargin);
 }
 

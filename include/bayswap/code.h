@@ -74,6 +74,7 @@ enum class Code {
   linked,
   new_account,
   no_saved_game,
+  not_seen,
   owner,
   padded,
   profile,

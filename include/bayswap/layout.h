@@ -36,15 +36,24 @@ struct Hints {
   /// The unit (1, 2, 4 or 8 bytes reversed) in which text in the file can be read; 0: none stands
   /// out. identify() fills it in once for all layouts.
   std::optional<std::size_t> readable_unit;
+  /// The user named this one file: single saves behind unknown headers are looked for, too.
+  bool thorough = false;
   /// The file that travels beside this one (LayoutInfo::second_file); empty when there is none.
   Bytes second_file = {};
+};
+
+/// What a layout's claim on a file rests on, the weakest first.
+enum class Basis {
+  size,        ///< its size alone, or what surrounds it
+  appearance,  ///< the bytes look so: text in one byte order, filler at every other offset
+  structure,   ///< marks and checks of the layout hold
 };
 
 /// A layout's claim on a file.
 struct Match {
   Confidence confidence = Confidence::possible;
   std::string reason;
-  bool by_content = false;  ///< the bytes themselves speak for it, not only size and surroundings
+  Basis basis = Basis::size;
 };
 
 /// Everything that a layout found in a file.
@@ -96,6 +105,8 @@ class Layout {
   /// Errors: `no-match` when the saves hold nothing that this layout stores; `mould-differs` when
   /// the mould is not of this layout.
   [[nodiscard]] virtual Result<Written> write(const WriteRequest& request) const = 0;
+  /// Bytes in front of the body that belong to an unknown header, which reads skip and writes keep.
+  [[nodiscard]] virtual std::size_t header_size(ByteView /*file*/) const { return 0; }
 };
 
 /// The list of layouts, the only global object of the library. Register your own before other
@@ -120,7 +131,7 @@ struct Guess {
   const Layout* layout = nullptr;
   Confidence confidence = Confidence::possible;
   std::string reason;
-  bool by_content = false;
+  Basis basis = Basis::size;
 };
 
 /// All layouts that the file may have, best first. Empty when none fits.

@@ -54,8 +54,11 @@ struct Item {
   std::optional<Kind> kind;
   std::string layout;
   std::optional<Confidence> confidence;
-  std::string reason;                      ///< why this layout
-  std::vector<std::string> other_layouts;  ///< what it may be just as well
+  std::string reason;        ///< why this layout
+  std::uint64_t header = 0;  ///< bytes of an unknown header in front of the body
+  /// Layouts that it may have just as well, best first. Without a `layout`, only its size speaks
+  /// for any of them.
+  std::vector<std::string> candidates;
   Game game;
   std::string rom;  ///< the ROM that the game was taken from
   std::string comment;

@@ -41,7 +41,7 @@ Result<void> choose_guess(Inspection& found, const std::vector<const Layout*>& t
   auto& guesses = found.guesses;
   const Guess best = guesses.front();
   std::erase_if(guesses, [&](const Guess& guess) {
-    return guess.confidence < best.confidence || guess.by_content != best.by_content;
+    return guess.confidence < best.confidence || guess.basis != best.basis;
   });
   if (guesses.size() < 2) return {};
   // The wanted layout speaks: a file becomes n64-flash only if it holds flash.

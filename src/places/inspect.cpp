@@ -8,10 +8,12 @@
 #include "core/bytes/text.h"
 #include "core/layouts/cartridge/chips.h"
 #include "core/layouts/titles/path_text.h"
+#include "core/naming/tags.h"
 #include "files/archive_storage.h"
 #include "files/atomic_write.h"
 #include "places/name_fields.h"
 #include "places/second_file.h"
+#include "places/walk.h"
 
 namespace bayswap {
 namespace {
@@ -88,20 +90,58 @@ Result<void> choose_layout(Inspection& found, const InspectOptions& options) {
       found.hints.file_name = inner_name(found.path);
     }
     found.hints.system = system;
-    found.guesses = {{*layout, Confidence::certain, "you said so", false}};
+    found.guesses = {{*layout, Confidence::certain, "you said so", Basis::size}};
     return {};
   }
-  found.guesses = identify(found.view.bytes(), found.hints);
+  found.guesses = believable(found.view.bytes(), found.hints, &found.ordinary);
   if (found.shelf) keep_only(found.guesses, found.shelf->shelf->layout);
   return {};
 }
 
+Evidence evidence_of(const Inspection& found, const InspectOptions& options, bool neighbours) {
+  if (found.guesses.empty()) return Evidence::none;
+  if (!options.is.empty()) return Evidence::said;
+  if (found.guesses.front().basis == Basis::structure) return Evidence::content;
+  if (found.shelf && found.shelf->shelf->kind != Kind::state) return Evidence::shelf;
+  if (found.game_known || found.hints.chips || !found.several_roms.empty()) return Evidence::game;
+  if (neighbours) return Evidence::neighbours;
+  return has_save_extension(found.hints.file_name) ? Evidence::extension : Evidence::size;
+}
+
+// The catalog's game whose title the file bears, where only one system has such a game.
+std::optional<Hints> hints_of_title(const Catalog& catalog, const Path& path) {
+  const std::string title = untagged_name(stem_of(path));
+  std::optional<Hints> hints;
+  for (const System system : all_systems()) {
+    const CatalogGame* game = catalog.find(system, title);
+    if (game == nullptr) continue;
+    if (hints) return std::nullopt;
+    hints.emplace();
+    hints->system = system;
+    hints->chips = game->chips();
+  }
+  return hints;
+}
+
+// Whether files of the same name in other slots lie beside one that the user named.
+bool slots_beside(Storage& storage, const Path& path) {
+  if (!ends_in_slot(inner_name(path))) return false;
+  const Path folder = path.has_parent_path() ? path.parent_path() : Path(".");
+  const auto files = files_below(storage, folder, false);
+  return Neighbours::of(files, {}).slots_beside(folder / path.filename());
+}
+
 constexpr std::uint64_t kMostWithCompanion = 1U << 18U;  // bytes; larger saves stand alone
-bool is_state(const Inspection& found) {
+bool is_state(Session& session, const Inspection& found, const InspectOptions& options) {
   if (found.shelf && found.shelf->shelf->kind == Kind::state) return true;
-  const Hints none;
-  return state_sign(inner_name(found.path), found.view.bytes(), found.guesses,
-                    found.game_known ? found.hints : none) != StateSign::none;
+  StateContext context;
+  if (found.game_known) context.hints = found.hints;
+  const bool named = options.neighbours == nullptr;
+  context.thorough = named;
+  context.slots_beside = named ? slots_beside(*session.storage, found.path)
+                               : options.neighbours->slots_beside(found.path);
+  return state_sign(inner_name(found.path), found.view.bytes(), found.guesses, context) !=
+         StateSign::none;
 }
 
 // The one game in all bays that a loose file is named after; nothing when several could be meant.
@@ -279,34 +319,50 @@ Result<Inspection> inspect(Session& session, RomFolders& folders, const Path& pa
       found.hints.file_name = inner_name(path);
     }
   }
+  bool by_neighbours = false;
+  if (!found.game_known_by_rom() && !found.shelf && options.is.empty() && !found.hints.system) {
+    if (auto hints = hints_of_title(session.catalog, path)) {
+      hints->file_name = found.hints.file_name;
+      found.hints = std::move(*hints);
+    } else if (options.neighbours != nullptr) {
+      found.hints.system = options.neighbours->system_of(path);
+      by_neighbours = found.hints.system.has_value();
+    }
+  }
   found.hints.second_file = companion;
-  found.game_known = found.rom || found.named_after;
+  found.hints.thorough = options.neighbours == nullptr;
+  found.game_known = found.game_known_by_rom();
   if (auto chosen = choose_layout(found, options); !chosen) return tl::unexpected(chosen.error());
-  if (options.is.empty()) found.state = is_state(found);
+  found.evidence = evidence_of(found, options, by_neighbours);
+  if (options.is.empty()) found.state = is_state(session, found, options);
   return found;
 }
 
 Findings judge_unknown(const Inspection& found) {
   const std::uint64_t size = found.info.size;
+  const bool save_like = found.shelf.has_value() || has_save_extension(found.hints.file_name);
   if (size == 0)
-    return {{Level::error,
+    return {{save_like || found.game_known ? Level::error : Level::warn,
              Code::empty_file,
              "the file is empty: it holds no progress",
              {"look for an older copy; '", Remedy::show_history, "' may have one"}}};
+  // A file that the user named may be a save under any name, when much of the chip is there.
+  const auto much_of = [&](std::uint64_t chip) { return found.hints.thorough && size * 2 >= chip; };
   if (found.hints.chips)
     for (const Chip& chip : *found.hints.chips)
-      if (chip.part != "clock" && size < chip.size)
+      if (chip.part != "clock" && size < chip.size && (save_like || much_of(chip.size)))
         return {{Level::error, Code::damaged,
                  fmt::format("the file is cut short: {} of the {} bytes of the game's {}",
                              grouped(size), grouped(chip.size), chip.part),
                  "copy or dump it again"}};
-  for (const auto& layout : layouts().all())
-    for (const std::uint64_t usual : layout->info().file_sizes)
-      if (usual > size && usual - size < kTrailerLimit && size > 0 && usual >= 4096)
-        return {{Level::warn, Code::wrong_size,
-                 fmt::format("{} bytes is {} short of {}: the file may be cut", grouped(size),
-                             usual - size, layout->info().id),
-                 "copy or dump it again, and compare"}};
+  if (save_like)
+    for (const auto& layout : layouts().all())
+      for (const std::uint64_t usual : layout->info().file_sizes)
+        if (usual > size && usual - size < kTrailerLimit && usual >= 4096)
+          return {{Level::warn, Code::wrong_size,
+                   fmt::format("{} bytes is {} short of {}: the file may be cut", grouped(size),
+                               usual - size, layout->info().id),
+                   "copy or dump it again, and compare"}};
   return {{Level::note,
            Code::unknown,
            "not a save, card or ROM that Bay Swap knows",

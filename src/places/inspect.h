@@ -12,7 +12,9 @@
 #include "bayswap/layout.h"
 #include "bayswap/naming.h"
 #include "bayswap/session.h"
+#include "places/evidence.h"
 #include "places/rom_index.h"
+#include "places/state_signs.h"
 
 namespace bayswap {
 
@@ -66,6 +68,8 @@ struct InspectOptions {
   const FileInfo* info = nullptr;   ///< of the file, where it is known already
   const FileView* view = nullptr;   ///< all of it, where it was read already
   bool companions = true;           ///< whether any file near it can be its second one
+  /// What the other files of the folder that is looked through tell; null: the user named the file.
+  const Neighbours* neighbours = nullptr;
 };
 
 /// A file's place in a known bay.
@@ -85,10 +89,13 @@ struct Inspection {
   std::optional<RomFile> rom;             ///< the ROM that the save belongs to
   std::optional<RomFile> named_after;     ///< without one: a ROM in some bay has its name
   std::vector<std::string> several_roms;  ///< more than one fits
-  std::vector<Guess> guesses;             ///< best first
+  std::vector<Guess> guesses;             ///< best first; what speaks against it is considered
+  Evidence evidence = Evidence::none;     ///< what speaks for it being a save
+  std::string ordinary;                   ///< what it is where it is none, in plain words
   bool game_known = false;                ///< by a ROM of its own or the expected one
   bool state = false;                     ///< a snapshot of a program, not a save
 
+  [[nodiscard]] bool game_known_by_rom() const { return rom || named_after; }
   [[nodiscard]] const Layout* layout() const {
     return guesses.empty() ? nullptr : guesses.front().layout;
   }
@@ -101,24 +108,6 @@ struct Inspection {
 /// The bay and shelf that a path lies on; nothing when none claims it.
 [[nodiscard]] std::optional<ShelfMatch> find_shelf(Session& session, RomFolders& folders,
                                                    const Path& path);
-
-/// A name that fits a slot (`name.state3`), or bytes that only a program would write.
-[[nodiscard]] bool has_state_name(std::string_view file_name);
-[[nodiscard]] bool has_state_bytes(ByteView file);
-
-/// What speaks for a file being a save state, the weakest first.
-enum class StateSign {
-  none,
-  size,  ///< it bears a game's name, and is larger than any chip of its; or its name a number
-  form,
-  name,
-};
-/// `hints` are those of the ROM that the file is named after; without a system there is none.
-[[nodiscard]] StateSign state_sign(std::string_view file_name, ByteView file,
-                                   const std::vector<Guess>& guesses, const Hints& hints);
-
-/// The finding for a file that is a state.
-[[nodiscard]] Finding state_finding(std::string_view why);
 
 /// Findings about a file that fits no layout: empty, cut short, or unknown.
 [[nodiscard]] Findings judge_unknown(const Inspection& inspection);

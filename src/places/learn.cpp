@@ -225,7 +225,7 @@ class Learner {
     Hints hints;
     hints.file_name = candidate.file->path.filename().string();
     if (companions_) hints.second_file = read_second_file(storage_, candidate.file->path);
-    candidate.guesses = identify(view->bytes(), hints);
+    candidate.guesses = believable(view->bytes(), hints);
     candidate.state = state_sign(hints.file_name, view->bytes(), {}, {}) >= StateSign::form;
   }
 
@@ -284,7 +284,7 @@ class Learner {
     group.spelled.insert(naming.spelled.begin(), naming.spelled.end());
     const std::string& id = naming.guess->layout->info().id;
     ++group.votes[id];
-    if (naming.guess->by_content) ++group.evidence[id];
+    if (naming.guess->basis != Basis::size) ++group.evidence[id];
     return true;
   }
 
@@ -305,6 +305,8 @@ class Learner {
                other.layout->info().system != best.layout->info().system;
       });
       if (several || best.confidence == Confidence::possible) {
+        // Sizes alone raise no questions: ordinary files have the size of a chip, too.
+        if (!has_save_extension(candidate.file->path.native())) continue;
         for (const Guess& guess : guesses)
           if (guess.confidence == best.confidence) ++unclear[*pattern][guess.layout->info().id];
         continue;
@@ -317,7 +319,7 @@ class Learner {
       ShelfGroup& group = groups[{*pattern, system}];
       ++group.files;
       ++group.votes[best.layout->info().id];
-      if (best.by_content) ++group.evidence[best.layout->info().id];
+      if (best.basis != Basis::size) ++group.evidence[best.layout->info().id];
     }
     groups_.add_new(std::move(groups));
     for (const auto& [pattern, layouts] : unclear) questions_.ask_of_layouts(pattern, layouts);

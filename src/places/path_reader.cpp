@@ -161,8 +161,8 @@ std::optional<PathReading> PathReader::reading_for(const WalkedFile& file,
   for (const auto& [near, rom] : nearest_first(relative, roms)) {
     if (best && (near < best_nearness || has_system(*best, rom->info.system))) continue;
     const Hints hints = hints_of(rom->info, catalog_);
-    auto guesses = identify(view->bytes(), hints);
-    const StateSign sign = state_sign(name, view->bytes(), guesses, hints);
+    auto guesses = believable(view->bytes(), hints);
+    const StateSign sign = state_sign(name, view->bytes(), guesses, {.hints = hints});
     const bool save = !guesses.empty() && guesses.front().confidence != Confidence::possible;
     if (sign == StateSign::none && !save) continue;
     PathReading reading;

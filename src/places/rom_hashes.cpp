@@ -1,7 +1,6 @@
 #include "places/rom_hashes.h"
 
 #include <fmt/core.h>
-#include <zlib.h>
 
 #include <algorithm>
 #include <array>
@@ -22,16 +21,6 @@ RomHashes hashes_of(ByteView rom) {
 }
 
 }  // namespace
-
-std::string crc32_hex(ByteView bytes) {
-  uLong sum = crc32(0, nullptr, 0);
-  constexpr std::size_t kStep = 1U << 30U;
-  for (std::size_t at = 0; at < bytes.size(); at += kStep) {
-    const ByteView piece = bytes.subspan(at, std::min(kStep, bytes.size() - at));
-    sum = crc32(sum, reinterpret_cast<const Bytef*>(piece.data()), static_cast<uInt>(piece.size()));
-  }
-  return fmt::format("{:08x}", sum);
-}
 
 RomHashes read_rom_hashes(Storage& storage, const Path& path) {
   const auto view = storage.view(path, kLargest);

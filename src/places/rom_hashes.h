@@ -15,8 +15,6 @@ struct RomHashes {
   std::string sha1;
 };
 
-[[nodiscard]] std::string crc32_hex(ByteView bytes);
-
 /// Of the file, or of the ROM inside when it is a zip archive. Files that are larger than any
 /// cartridge, and ROMs that cannot be read, have none.
 [[nodiscard]] RomHashes read_rom_hashes(Storage& storage, const Path& path);

@@ -19,6 +19,7 @@
 #include "files/archive_storage.h"
 #include "files/atomic_write.h"
 #include "files/two_threads.h"
+#include "places/headerless_roms.h"
 
 namespace bayswap {
 
@@ -185,6 +186,14 @@ RomIndex RomIndex::of(Storage& storage, const std::vector<WalkedFile>& files,
     const std::scoped_lock lock(finding);
     order.emplace_back(i, &found.emplace_back(std::move(*rom)));
   });
+  std::vector<bool> has_header(files.size());
+  for (const auto& [place, rom] : order) has_header[place] = true;
+  for (const auto& [place, system] : headerless_roms(storage, files, has_header)) {
+    RomFile rom{files[place].path, stem_of(files[place].path), {}};
+    rom.info.system = system;
+    if (system == System::a2600) rom.info.chips = std::vector<Chip>{};  // nothing is kept
+    order.emplace_back(place, &found.emplace_back(std::move(rom)));
+  }
   std::ranges::sort(order);
   RomIndex index;
   index.known_ = std::make_shared<Known>();

@@ -1,12 +1,14 @@
-// Signs that a file is a snapshot made by a program.
+#include "places/state_signs.h"
+
 #include <algorithm>
 #include <array>
-#include <string_view>
 
 #include "core/bytes/cursor.h"
 #include "core/bytes/text.h"
+#include "core/ordinary/ordinary_file.h"
 #include "core/packing/packing.h"
-#include "places/inspect.h"
+#include "core/states/sections.h"
+#include "core/states/state_picture.h"
 
 namespace bayswap {
 namespace {
@@ -21,10 +23,11 @@ bool starts_with(ByteView file, std::initializer_list<unsigned> magic) {
                     [](unsigned want, std::byte have) { return want == to_u8(have); });
 }
 
-// A PNG that carries more than a picture: a large chunk of its own kind, or bytes behind its end.
+// A PNG that carries a machine's memory: a large chunk of its own kind, or bytes behind its end.
+// Drawing programs have such chunks, too, but small ones beside their pictures.
 bool is_picture_with_more(ByteView file) {
   constexpr std::size_t kStart = 8;
-  constexpr std::size_t kMore = 1024;
+  constexpr std::size_t kMore = 4096;
   if (!starts_with(file, {0x89, 'P', 'N', 'G'})) return false;
   Cursor cursor(file);
   for (std::size_t at = kStart; at + 12 <= file.size();) {
@@ -40,35 +43,12 @@ bool is_picture_with_more(ByteView file) {
   return false;
 }
 
-// Pictures, sounds, films and papers lie beside saves under the same names.
-bool is_media(ByteView file) {
-  return starts_with(file, {0x89, 'P', 'N', 'G'}) || starts_with(file, {0xFF, 0xD8, 0xFF}) ||
-         starts_with(file, {'G', 'I', 'F', '8'}) || starts_with(file, {'R', 'I', 'F', 'F'}) ||
-         starts_with(file, {'O', 'g', 'g', 'S'}) || starts_with(file, {'I', 'D', '3'}) ||
-         starts_with(file, {'f', 'L', 'a', 'C'}) || starts_with(file, {'%', 'P', 'D', 'F'}) ||
-         (file.size() > 8 && starts_with(file.subspan(4), {'f', 't', 'y', 'p'}));
-}
-
-// Letters and a slot as the extension, or a slot alone: `game.ss3`, `game.004`.
-bool ends_in_slot(std::string_view name) {
-  constexpr std::size_t kMostLetters = 6;
-  constexpr std::size_t kMostDigits = 3;
-  const std::size_t dot = name.rfind('.');
-  if (dot == std::string_view::npos || dot == 0) return false;
-  const std::string_view extension = name.substr(dot + 1);
-  const std::size_t letters = std::min(extension.find_first_of("0123456789"), extension.size());
-  const std::string_view digits = extension.substr(letters);
-  return letters <= kMostLetters && !digits.empty() && digits.size() <= kMostDigits &&
-         all_digits(digits);
-}
-
-bool is_text(ByteView file) {
-  constexpr std::size_t kSample = 512;
-  const ByteView start = file.first(std::min(kSample, file.size()));
-  return std::ranges::all_of(start, [](std::byte value) {
-    return to_u8(value) >= 0x20 || value == std::byte{'\n'} || value == std::byte{'\r'} ||
-           value == std::byte{'\t'};
-  });
+// Called as files are that somebody packed: `game.zip`, `game.sav.gz`.
+bool bears_packed_extension(std::string_view name) {
+  const std::string extension = lower_ascii(name.substr(std::min(name.rfind('.'), name.size())));
+  static constexpr std::array<std::string_view, 9> kPacked{".gz",  ".zip", ".zst", ".lz4", ".zlib",
+                                                           ".tgz", ".jar", ".z",   ".svgz"};
+  return std::ranges::find(kPacked, extension) != kPacked.end();
 }
 
 }  // namespace
@@ -86,24 +66,59 @@ bool has_state_name(std::string_view file_name) {
   return false;
 }
 
+bool ends_in_slot(std::string_view name) {
+  constexpr std::size_t kMostLetters = 6;
+  constexpr std::size_t kMostDigits = 3;
+  const std::size_t dot = name.rfind('.');
+  if (dot == std::string_view::npos || dot == 0) return false;
+  const std::string_view extension = name.substr(dot + 1);
+  const std::size_t letters = std::min(extension.find_first_of("0123456789"), extension.size());
+  const std::string_view digits = extension.substr(letters);
+  return letters <= kMostLetters && !digits.empty() && digits.size() <= kMostDigits &&
+         all_digits(digits);
+}
+
 bool has_state_bytes(ByteView file) {
   const Packing packing = packing_of(file);
   // A zip is an archive, unless its name says more.
   return (packing != Packing::plain && packing != Packing::zip) || is_picture_with_more(file);
 }
 
+bool has_state_form(ByteView file, bool unpack_it) {
+  const Packing packing = packing_of(file);
+  if (packing == Packing::plain)
+    return is_picture_with_more(file) ||
+           (ordinary_file(file).empty() && !sections_of(file).empty());
+  if (!unpack_it || packing == Packing::zip) return false;
+  constexpr std::uint64_t kMost = 16U << 20U;
+  const auto inside = unpack(file, packing, kMost, AtLimit::cut, {});
+  if (!inside || !ordinary_file(inside->bytes).empty()) return false;
+  return !sections_of(inside->bytes).empty() || picture_in(inside->bytes).has_value();
+}
+
 StateSign state_sign(std::string_view name, ByteView file, const std::vector<Guess>& guesses,
-                     const Hints& hints) {
+                     const StateContext& context) {
   constexpr std::uint64_t kLeast = 8192;  // smaller files are too small for a machine's memory
+  const bool packed = packing_of(file) != Packing::plain;
+  const bool picture = is_picture_with_more(file);
+  // Pictures, sounds, films, papers and texts lie beside saves under the same names.
+  if (!packed && !picture && !ordinary_file(file).empty()) return StateSign::none;
   if (has_state_name(name)) return StateSign::name;
-  if (has_state_bytes(file)) return StateSign::form;
-  if (!guesses.empty() || file.size() <= kLeast || is_media(file)) return StateSign::none;
-  if (!hints.system)
-    return ends_in_slot(name) && !is_text(file) ? StateSign::size : StateSign::none;
+  const bool proven = !guesses.empty() && guesses.front().basis == Basis::structure;
+  if (proven || file.empty()) return StateSign::none;
+  const bool zip = packing_of(file) == Packing::zip;
+  if (!zip && guesses.empty() && has_state_form(file, context.thorough)) return StateSign::form;
+  if ((zip && !context.hints.system) || (packed && bears_packed_extension(name)))
+    return StateSign::none;
+  const bool slot = ends_in_slot(name);
+  if (slot && packed && (context.hints.system || context.slots_beside)) return StateSign::size;
+  if (!guesses.empty() || (file.size() <= kLeast && !packed)) return StateSign::none;
+  if (!context.hints.system)
+    return slot && context.slots_beside ? StateSign::size : StateSign::none;
   std::uint64_t largest_chip = 0;
-  if (hints.chips)
-    for (const Chip& chip : *hints.chips) largest_chip = std::max(largest_chip, chip.size);
-  return file.size() > largest_chip ? StateSign::size : StateSign::none;
+  if (context.hints.chips)
+    for (const Chip& chip : *context.hints.chips) largest_chip = std::max(largest_chip, chip.size);
+  return packed || file.size() > largest_chip ? StateSign::size : StateSign::none;
 }
 
 Finding state_finding(std::string_view why) {

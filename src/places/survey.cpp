@@ -49,7 +49,7 @@ std::string reason_for(Storage& storage, const Path& path, bool matched, bool na
   if (state_sign(path.filename().string(), view->bytes(), {}, {}) != StateSign::none)
     return "a save state";
   if (matched) return "no ROM has this name";
-  if (identify(view->bytes(), {}).empty()) return "no save that is known";
+  if (believable(view->bytes(), {}).empty()) return "no save that is known";
   return named ? "a ROM has its name, but no shelf is sure" : "no ROM's name in its path";
 }
 

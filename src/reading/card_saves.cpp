@@ -72,6 +72,7 @@ Result<CardSaves> read_file(Session& session, const Path& path, const std::strin
   Hints hints;
   hints.file_name = inner_name(path);
   hints.second_file = read_second_file(*session.storage, path);
+  hints.thorough = true;
   const Layout* layout = nullptr;
   if (!is.empty()) {
     const auto said = find_layout(is);

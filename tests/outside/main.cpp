@@ -24,7 +24,7 @@ class MyLayout final : public bayswap::Layout {
   std::optional<bayswap::Match> recognise(bayswap::ByteView file,
                                           const bayswap::Hints&) const override {
     if (file.size() != 8193) return std::nullopt;
-    return bayswap::Match{bayswap::Confidence::certain, "its size", true};
+    return bayswap::Match{bayswap::Confidence::certain, "its size", bayswap::Basis::structure};
   }
   bayswap::Result<bayswap::Content> read(bayswap::ByteView file,
                                          const bayswap::Hints&) const override {

@@ -195,7 +195,7 @@ TEST_F(LookThrough, ATableSaysTheSameAsALookAtEach) {
       EXPECT_EQ(table[i].layout, each[i].layout);
       EXPECT_EQ(table[i].confidence, each[i].confidence);
       EXPECT_EQ(table[i].reason, each[i].reason);
-      EXPECT_EQ(table[i].other_layouts, each[i].other_layouts);
+      EXPECT_EQ(table[i].candidates, each[i].candidates);
       EXPECT_EQ(table[i].game, each[i].game);
       EXPECT_EQ(table[i].rom, each[i].rom);
       EXPECT_EQ(table[i].blank, each[i].blank);

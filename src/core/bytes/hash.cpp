@@ -1,6 +1,10 @@
 #include "core/bytes/hash.h"
 
+#include <fmt/core.h>
 #include <openssl/evp.h>
+#include <zlib.h>
+
+#include <algorithm>
 
 #include "core/bytes/text.h"
 
@@ -51,6 +55,16 @@ Digest Hasher::finish() {
   Digest digest{};
   EVP_DigestFinal_ex(sums(state_), reinterpret_cast<unsigned char*>(digest.data()), nullptr);
   return digest;
+}
+
+std::string crc32_hex(ByteView bytes) {
+  uLong sum = crc32(0, nullptr, 0);
+  constexpr std::size_t kStep = 1U << 30U;
+  for (std::size_t at = 0; at < bytes.size(); at += kStep) {
+    const ByteView piece = bytes.subspan(at, std::min(kStep, bytes.size() - at));
+    sum = crc32(sum, reinterpret_cast<const Bytef*>(piece.data()), static_cast<uInt>(piece.size()));
+  }
+  return fmt::format("{:08x}", sum);
 }
 
 }  // namespace bayswap

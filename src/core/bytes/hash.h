@@ -21,6 +21,8 @@ using Sha1 = std::array<std::byte, 20>;
 /// In lower-case hex, as some programs name files.
 [[nodiscard]] std::string md5_hex(ByteView bytes);
 
+[[nodiscard]] std::string crc32_hex(ByteView bytes);
+
 /// SHA-256, piece by piece.
 class Hasher {
  public:

@@ -63,6 +63,22 @@ Letter letter_at(std::string_view text, std::size_t at) {
           static_cast<std::size_t>(std::max(0, utf8proc_charwidth(point))), true};
 }
 
+std::size_t character_bytes(std::string_view text, std::size_t at) {
+  Letter letter = letter_at(text, at);
+  std::size_t end = at + letter.bytes;
+  utf8proc_int32_t state = 0;
+  while (letter.valid && end < text.size()) {
+    const Letter next = letter_at(text, end);
+    if (!next.valid ||
+        utf8proc_grapheme_break_stateful(static_cast<utf8proc_int32_t>(letter.point),
+                                         static_cast<utf8proc_int32_t>(next.point), &state))
+      break;
+    end += next.bytes;
+    letter = next;
+  }
+  return end - at;
+}
+
 std::string_view whole_letters(std::string_view text, std::size_t bytes) {
   std::size_t at = 0;
   while (at < text.size() && at + letter_at(text, at).bytes <= bytes)

@@ -29,6 +29,9 @@ struct Letter {
 };
 /// `at` must be inside of the text.
 [[nodiscard]] Letter letter_at(std::string_view text, std::size_t at);
+/// Bytes of the whole character that begins there: a letter with its accents, a picture made of
+/// several code points. `at` must be inside of the text, at the beginning of one.
+[[nodiscard]] std::size_t character_bytes(std::string_view text, std::size_t at);
 /// The longest beginning of at most so many bytes that ends between two letters.
 [[nodiscard]] std::string_view whole_letters(std::string_view text, std::size_t bytes);
 

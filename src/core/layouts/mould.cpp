@@ -9,6 +9,8 @@
 #include "bayswap/layout.h"
 #include "core/bytes/fill.h"
 #include "core/bytes/text.h"
+#include "core/layouts/cartridge/chips.h"
+#include "core/ordinary/plain_text.h"
 
 namespace bayswap {
 namespace {
@@ -61,6 +63,16 @@ std::optional<std::size_t> body_size(const Layout& layout, std::size_t image, st
   return best;
 }
 
+// A full-sized body and a text behind it: the size tells, whatever the text has in common with the
+// save.
+bool has_text_behind(const Layout& layout, ByteView mould) {
+  std::optional<std::uint64_t> body;
+  for (const std::uint64_t size : layout.info().file_sizes)
+    if (size < mould.size() && (!body || size > *body)) body = size;
+  return body && mould.size() - *body <= kTextTrailerLimit &&
+         is_plain_text(mould.subspan(static_cast<std::size_t>(*body)));
+}
+
 }  // namespace
 
 std::size_t shared_runs(const Layout& layout, const WriteRequest& request) {
@@ -78,7 +90,9 @@ Result<Written> imitate(const Layout& layout, const WriteRequest& request) {
   const ByteView mould = *request.mould;
   const auto usual = [&] { return layout.write(request); };
   const auto& sizes = layout.info().file_sizes;
-  if (std::find(sizes.begin(), sizes.end(), mould.size()) != sizes.end()) return usual();
+  if (std::find(sizes.begin(), sizes.end(), mould.size()) != sizes.end() ||
+      layout.header_size(mould) > 0 || has_text_behind(layout, mould))
+    return usual();
 
   WriteRequest without = request;
   without.mould.reset();

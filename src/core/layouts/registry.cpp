@@ -11,6 +11,7 @@
 #include "core/layouts/cartridge/chip_table.h"
 #include "core/layouts/cartridge/gb_clock.h"
 #include "core/layouts/cartridge/n64_combined.h"
+#include "core/layouts/common/framed.h"
 #include "core/layouts/dc/dc_card.h"
 #include "core/layouts/dc/dc_single.h"
 #include "core/layouts/gc/gc_card.h"
@@ -117,7 +118,7 @@ bool has_orders(System system) {
 // registered first.
 void add_in_order(Guess guess, std::vector<Guess>& guesses) {
   const auto place = std::ranges::upper_bound(guesses, guess, [](const Guess& a, const Guess& b) {
-    return std::pair(a.confidence, a.by_content) > std::pair(b.confidence, b.by_content);
+    return std::pair(a.confidence, a.basis) > std::pair(b.confidence, b.basis);
   });
   guesses.insert(place, std::move(guess));
 }
@@ -144,8 +145,12 @@ std::vector<Guess> identify(ByteView file, const Hints& hints) {
     known.readable_unit = judge_byte_order(file, hints.words, kWordUnits).value_or(0);
   for (const auto& layout : layouts().all())
     if (auto match = layout->recognise(file, known))
-      add_in_order({layout.get(), match->confidence, std::move(match->reason), match->by_content},
+      add_in_order({layout.get(), match->confidence, std::move(match->reason), match->basis},
                    guesses);
+  const bool proven = !guesses.empty() && guesses.front().basis == Basis::structure;
+  if (!proven)
+    if (auto behind = guess_behind_header(file, hints.thorough))
+      guesses.insert(guesses.begin(), std::move(*behind));
   return guesses;
 }
 

@@ -1,7 +1,9 @@
 #include <algorithm>
 #include <array>
+#include <string_view>
 
 #include "core/bytes/cursor.h"
+#include "core/bytes/hash.h"
 #include "core/bytes/text.h"
 #include "core/roms/headers.h"
 
@@ -9,6 +11,9 @@ namespace bayswap {
 namespace {
 
 constexpr std::size_t kHeaderEnd = 0x150;
+constexpr std::size_t kLogo = 0x104;  // 48, which the hardware compares with its own
+constexpr std::size_t kLogoSize = 48;
+constexpr std::string_view kLogoCrc = "46195417";  // CRC-32 of what it has to be
 constexpr std::size_t kTitle = 0x134;
 constexpr std::size_t kCode = 0x13F;  // 4 bytes, on later colour carts only
 constexpr std::size_t kColourFlag = 0x143;
@@ -55,6 +60,12 @@ std::vector<Chip> chips_of(std::uint8_t type, std::uint8_t ram) {
   return chips;
 }
 
+bool has_letter(ByteView title) {
+  return std::ranges::any_of(title, [](std::byte b) {
+    return (to_u8(b) >= 'A' && to_u8(b) <= 'Z') || (to_u8(b) >= 'a' && to_u8(b) <= 'z');
+  });
+}
+
 std::uint8_t header_check(Cursor& cursor) {
   std::uint8_t check = 0;
   for (std::size_t at = kTitle; at <= kVersion; ++at)
@@ -78,8 +89,12 @@ std::optional<RomInfo> read_gb_rom(const RomBytes& rom) {
   const bool check_holds = header_check(cursor) == cursor.u8(kCheck);
   const std::uint8_t rom_code = cursor.u8(kRomSize);
   const bool size_fits = rom_code <= 8 && rom.file_size == std::uint64_t{0x8000} << rom_code;
-  const bool has_title = title[0] != std::byte{0};
-  if (!check_holds && !(size_fits && has_title)) return std::nullopt;
+  // The logo is strong. Without it, which happens in homebrew, a check of one byte is weak: size
+  // and title have to be a ROM's too.
+  const bool logo = crc32_hex(file.subspan(kLogo, kLogoSize)) == kLogoCrc;
+  constexpr std::uint64_t kBank = 0x4000;
+  const bool banks = rom.file_size >= kBank && rom.file_size % kBank == 0 && rom_code <= 8;
+  if (!logo && !(has_letter(title) && (size_fits || (check_holds && banks)))) return std::nullopt;
 
   RomInfo info;
   info.system = System::gb;

@@ -5,6 +5,7 @@
 
 #include "core/bytes/cursor.h"
 #include "core/bytes/text.h"
+#include "core/ordinary/ordinary_file.h"
 #include "core/roms/headers.h"
 
 namespace bayswap {
@@ -17,7 +18,11 @@ std::optional<RomInfo> read_rom(ByteView bytes, std::uint64_t file_size) {
                                             read_sms_rom, read_snes_rom};
   const RomBytes rom{bytes, std::max<std::uint64_t>(file_size, bytes.size())};
   for (const Reader reader : kReaders)
-    if (auto info = reader(rom)) return info;
+    if (auto info = reader(rom)) {
+      // A manual may have the letters of a header in the right place.
+      if (!ordinary_file(bytes).empty()) return std::nullopt;
+      return info;
+    }
   return std::nullopt;
 }
 

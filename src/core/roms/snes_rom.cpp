@@ -77,16 +77,34 @@ bool looks_like_header(Cursor& cursor, std::size_t at, std::size_t place) {
          cursor.u8(at + kRomSize) >= 5 && cursor.u8(at + kRomSize) <= 13;
 }
 
+// A pair that fits happens by chance in large files: the map mode is one that exists, too, or the
+// sum is that of the ROM.
+bool pair_is_meant(const RomBytes& rom, Cursor& cursor, std::size_t at, std::size_t skip) {
+  constexpr std::size_t kResetVector = 0x3C;  // must lie in ROM
+  const std::uint8_t mode = cursor.u8(at + kMapMode);
+  const bool vector = cursor.u16le(at + kResetVector) >= 0x8000;
+  if ((mode & 0xE0U) == 0x20 && (vector || cursor.u8(at + kRomSize) <= 13)) return true;
+  if (rom.bytes.size() != rom.file_size) return false;
+  std::uint16_t sum = 0;
+  for (const std::byte byte : rom.bytes.subspan(skip))
+    sum = static_cast<std::uint16_t>(sum + to_u8(byte));
+  return sum == cursor.u16le(at + kChecksum);
+}
+
 std::optional<Header> find_header(const RomBytes& rom, Cursor& cursor) {
   const ByteView file = rom.bytes;
   const std::size_t skip = rom.file_size % 1024 == kCopierHeader ? kCopierHeader : 0;
+  constexpr std::uint64_t kBank = 0x8000;
+  const bool banks = (rom.file_size - skip) % kBank == 0;
   std::optional<Header> best;
   for (const std::size_t place : kPlaces) {
     const std::size_t at = place + skip;
     if (at + kHeaderSize > file.size() || !plausible(cursor, at)) continue;
     const unsigned sum = unsigned{cursor.u16le(at + kComplement)} + cursor.u16le(at + kChecksum);
     const bool pair_fits = sum == 0xFFFF;
-    if (!pair_fits && !looks_like_header(cursor, at, place)) continue;
+    if (pair_fits ? !pair_is_meant(rom, cursor, at, skip)
+                  : !banks || !looks_like_header(cursor, at, place))
+      continue;
     const bool better =
         !best || (pair_fits && !best->pair_fits) ||
         (pair_fits == best->pair_fits && place_agrees(place, cursor.u8(at + kMapMode)));

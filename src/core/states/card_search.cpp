@@ -127,6 +127,21 @@ class CardSearch {
 
 }  // namespace
 
+std::vector<std::size_t> marks_of(System system, ByteView content, std::size_t most) {
+  constexpr std::size_t kMostMarks = 64;
+  std::vector<std::size_t> places;
+  const auto mark = std::ranges::find(kMarks, system, &CardMark::system);
+  if (mark == kMarks.end() || content.size() < mark->at) return places;
+  const ByteView searched =
+      content.subspan(mark->at, std::min(content.size() - mark->at, most + mark->text.size()));
+  const std::string_view text(reinterpret_cast<const char*>(searched.data()), searched.size());
+  for (std::size_t at = text.find(mark->text);
+       at != std::string_view::npos && places.size() < kMostMarks;
+       at = text.find(mark->text, at + 1))
+    places.push_back(at);
+  return places;
+}
+
 std::vector<CardSighting> cards_in(ByteView content, const CardLayout* wanted) {
   return CardSearch(content, wanted).run();
 }

@@ -12,6 +12,7 @@
 #include "core/layouts/cartridge/chips.h"
 #include "core/layouts/cartridge/health.h"
 #include "core/layouts/cartridge/signatures.h"
+#include "core/ordinary/plain_text.h"
 
 namespace bayswap {
 namespace {
@@ -41,6 +42,20 @@ std::size_t unit_of(Arrangement arrangement) {
 std::byte filler_of(ByteView stored, Arrangement arrangement) {
   const std::size_t at = 1 - data_offset(arrangement);
   return at < stored.size() ? stored[at] : kErasedZero;
+}
+
+// Letters at one end of what stands behind a chip: a program's mark.
+bool reads_as_mark(ByteView trailer) {
+  constexpr std::size_t kLeast = 6;
+  const auto is_word = [](ByteView bytes) {
+    return bytes.size() == kLeast && std::ranges::all_of(bytes, [](std::byte b) {
+             return to_u8(b) >= 0x20 && to_u8(b) < 0x7F;
+           });
+  };
+  if (trailer.size() < kLeast) return false;
+  std::size_t end = trailer.size();
+  while (end > kLeast && (to_u8(trailer[end - 1]) == 0 || to_u8(trailer[end - 1]) == '\n')) --end;
+  return is_word(trailer.first(kLeast)) || is_word(trailer.subspan(end - kLeast, kLeast));
 }
 
 bool filler_is_uniform(ByteView stored, Arrangement arrangement) {
@@ -90,18 +105,25 @@ ChipLayout::ChipLayout(ChipSpec spec) : spec_(std::move(spec)) {
   std::ranges::sort(smallest_first_);
 }
 
-std::optional<std::uint64_t> ChipLayout::stored_size_of(std::uint64_t file,
-                                                        const Hints& hints) const {
-  if (const auto chip = hinted_size(hints, spec_.part))
+std::optional<std::uint64_t> ChipLayout::stored_size_of(ByteView whole, const Hints& hints) const {
+  const std::uint64_t file = whole.size();
+  // A layout of one size is for that chip alone, whatever the game is said to have.
+  const bool one_size = spec_.body_sizes.size() == 1;
+  if (const auto chip = hinted_size(hints, spec_.part); chip && !one_size)
     if (file == stored_size(*chip, spec_.arrangement)) return file;
   std::optional<std::uint64_t> best;
   for (const std::uint64_t size : info_.file_sizes)
     if (file >= size && file - size < kTrailerLimit && (!best || size > *best)) best = size;
+  if (best) return best;
+  for (const std::uint64_t size : info_.file_sizes)
+    if (file > size && file - size <= kTextTrailerLimit && (!best || size > *best) &&
+        is_plain_text(whole.subspan(static_cast<std::size_t>(size))))
+      best = size;
   return best;
 }
 
 std::optional<ChipLayout::Frame> ChipLayout::frame_of(ByteView file, const Hints& hints) const {
-  const auto stored = stored_size_of(file.size(), hints);
+  const auto stored = stored_size_of(file, hints);
   if (!stored) return std::nullopt;
   Frame frame{*stored, is_doubled(spec_.arrangement) ? *stored / 2 : *stored, false};
   const ByteView body = file.first(static_cast<std::size_t>(*stored));
@@ -131,6 +153,10 @@ std::optional<Match> ChipLayout::recognise(ByteView file, const Hints& hints) co
   const auto frame = frame_of(file, hints);
   if (!frame) return std::nullopt;
   const ByteView body = file.first(static_cast<std::size_t>(frame->stored));
+  const ByteView behind = file.subspan(static_cast<std::size_t>(frame->stored));
+  // A body of a chip's size with something behind it needs a reason to be believed.
+  if (!behind.empty() && !hints.system && !reads_as_mark(behind) && !is_plain_text(behind))
+    return std::nullopt;
   if (is_doubled(spec_.arrangement) &&
       (is_erased(body) || !filler_is_uniform(body, spec_.arrangement)))
     return std::nullopt;
@@ -151,7 +177,7 @@ std::optional<Match> ChipLayout::recognise(ByteView file, const Hints& hints) co
   if (!proven && (!usual || (trailer && frame->stored < kSmall)))
     match->confidence = Confidence::possible;
   if (is_doubled(spec_.arrangement)) {
-    match->by_content = true;
+    match->basis = Basis::appearance;
     match->reason += ", and every other byte is filler";
   }
   return by_order(*match, body, hints);
@@ -167,7 +193,7 @@ Match ChipLayout::by_order(Match match, ByteView body, const Hints& hints) const
   if (unit == own) {
     match.reason += ", and the content reads in this order";
     // Plain text speaks for an order, not for a family; turned text speaks for both.
-    match.by_content = own != 1 || hints.system.has_value();
+    if (own != 1 || hints.system) match.basis = Basis::appearance;
     return match;
   }
   if (unit == 0 && own == 1) {
@@ -175,7 +201,7 @@ Match ChipLayout::by_order(Match match, ByteView body, const Hints& hints) const
     match.reason += "; the byte order is assumed";
     return match;
   }
-  return {Confidence::possible, match.reason, false};
+  return {Confidence::possible, match.reason, Basis::size};
 }
 
 Result<Content> ChipLayout::read(ByteView file, const Hints& hints) const {

@@ -47,7 +47,7 @@ class ChipLayout final : public Layout {
 
  private:
   struct Frame;
-  [[nodiscard]] std::optional<std::uint64_t> stored_size_of(std::uint64_t file,
+  [[nodiscard]] std::optional<std::uint64_t> stored_size_of(ByteView whole,
                                                             const Hints& hints) const;
   [[nodiscard]] std::optional<Frame> frame_of(ByteView file, const Hints& hints) const;
   [[nodiscard]] Match by_order(Match match, ByteView body, const Hints& hints) const;

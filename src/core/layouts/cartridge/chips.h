@@ -11,6 +11,8 @@ namespace bayswap {
 
 /// Unknown bytes behind a body are taken for a trailer below this size, in bytes.
 inline constexpr std::uint64_t kTrailerLimit = 256;
+/// The longest text behind a chip that is taken for a program's trailer, in bytes.
+inline constexpr std::uint64_t kTextTrailerLimit = 4096;
 
 /// The 512×4-bit chip of the gb family: one nibble a byte.
 inline constexpr std::uint64_t kNibbleChipSize = 512;

@@ -38,10 +38,11 @@ std::optional<Match> GbClockLayout::recognise(ByteView file, const Hints& hints)
   if (!body || !looks_like_clock(file.subspan(*body))) return std::nullopt;
   if (hints.system && *hints.system != System::gb) return std::nullopt;
   const bool clock_expected = hinted_size(hints, "clock").has_value();
-  if (clock_expected) return Match{Confidence::certain, "the cartridge has a clock", true};
+  if (clock_expected)
+    return Match{Confidence::certain, "the cartridge has a clock", Basis::structure};
   const bool blank = clock_is_blank(file.subspan(*body));
   return Match{blank ? Confidence::possible : Confidence::likely,
-               "the bytes behind the chip are a clock", !blank};
+               "the bytes behind the chip are a clock", blank ? Basis::size : Basis::structure};
 }
 
 Result<Content> GbClockLayout::read(ByteView file, const Hints&) const {

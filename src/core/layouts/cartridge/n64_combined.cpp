@@ -11,6 +11,7 @@
 #include "core/bytes/text.h"
 #include "core/layouts/cartridge/byte_order_evidence.h"
 #include "core/layouts/cartridge/chips.h"
+#include "core/layouts/n64/n64_pak_format.h"
 
 namespace bayswap {
 namespace {
@@ -47,6 +48,15 @@ bool fits(ByteView file) {
   return file.size() >= kContainerSize && file.size() - kContainerSize < kTrailerLimit;
 }
 
+// Each of the four paks is formatted, or was never used.
+bool paks_hold(ByteView file) {
+  return std::ranges::all_of(kAreas, [&](const Area& area) {
+    const ByteView stored = file.subspan(area.offset, area.size);
+    return !std::string_view(area.part).starts_with("pak") || is_erased(stored) ||
+           n64::pak_has_id(stored);
+  });
+}
+
 }  // namespace
 
 N64CombinedLayout::N64CombinedLayout(bool word_reversed) : word_reversed_(word_reversed) {
@@ -60,16 +70,18 @@ N64CombinedLayout::N64CombinedLayout(bool word_reversed) : word_reversed_(word_r
 
 std::optional<Match> N64CombinedLayout::recognise(ByteView file, const Hints& hints) const {
   if (!fits(file) || (hints.system && *hints.system != System::n64)) return std::nullopt;
+  const Basis basis = paks_hold(file) ? Basis::structure : Basis::size;
   const ByteView chips = file.subspan(kAreas[5].offset, kAreas[5].size + kAreas[6].size);
   constexpr std::array<std::size_t, 2> kUnits{1, 4};
   const auto unit = judge_byte_order(chips, hints.words, kUnits);
   if (!unit)
     return word_reversed_
-               ? Match{Confidence::likely, "the size fits, and this is the usual order", false}
-               : Match{Confidence::possible, "the size fits", false};
+               ? Match{Confidence::likely, "the size fits, and this is the usual order", basis}
+               : Match{Confidence::possible, "the size fits", basis};
   if (*unit == (word_reversed_ ? 4U : 1U))
-    return Match{Confidence::certain, "size, and the content reads in this order", true};
-  return Match{Confidence::possible, "the size fits", false};
+    return Match{Confidence::certain, "size, and the content reads in this order",
+                 std::max(basis, Basis::appearance)};
+  return Match{Confidence::possible, "the size fits", basis};
 }
 
 Result<Content> N64CombinedLayout::read(ByteView file, const Hints& hints) const {

@@ -53,8 +53,8 @@ Match judge_signature(System system, ByteView chip) {
   const bool pak = system == System::n64;
   if (pak ? n64::pak_has_id(chip) : has_segacd_mark(chip))
     return {Confidence::certain, pak ? "the pak's id block holds" : "its end names the format",
-            true};
-  return {Confidence::possible, "the size fits", false};
+            Basis::structure};
+  return {Confidence::possible, "the size fits", Basis::size};
 }
 
 bool is_formatted_and_empty(System system, ByteView chip) {

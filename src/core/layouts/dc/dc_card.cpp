@@ -168,9 +168,9 @@ std::optional<Match> DcCardLayout::recognise(ByteView file, const Hints& /*hints
       Cursor(file).u16le(kRootBlock * kBlockSize + kDirectoryPlace) == kFirstDirectory;
   if (has_mark(file))
     return Match{places ? Confidence::certain : Confidence::likely,
-                 "its last block is a card's root", true};
+                 "its last block is a card's root", Basis::structure};
   if (places && link_of(file, kRootBlock) == kEnd && link_of(file, kTableBlock) == kEnd)
-    return Match{Confidence::likely, "its last blocks are laid out as a card's", true};
+    return Match{Confidence::likely, "its last blocks are laid out as a card's", Basis::structure};
   return std::nullopt;
 }
 

@@ -37,14 +37,16 @@ DcSingleLayout::DcSingleLayout() {
 std::optional<Match> DcSingleLayout::recognise(ByteView file, const Hints& hints) const {
   if (!is_sized(file.size())) return std::nullopt;
   if (is_entry_of(hints.second_file, file))
-    return Match{Confidence::certain, "a directory entry of the same length lies beside it", true};
+    return Match{Confidence::certain, "a directory entry of the same length lies beside it",
+                 Basis::structure};
   for (const std::size_t start : {std::size_t{0}, kBlockSize})
     if (const auto header = parse_header(file, start)) {
       if (header->check_holds)
-        return Match{Confidence::certain, "its header is a save's, and its check holds", true};
+        return Match{Confidence::certain, "its header is a save's, and its check holds",
+                     Basis::structure};
       const bool fills = start + header->checked + kBlockSize > file.size() && header->icons > 0;
       if (fills && start == 0)
-        return Match{Confidence::possible, "its header could be a save's", false};
+        return Match{Confidence::possible, "its header could be a save's", Basis::size};
     }
   return std::nullopt;
 }

@@ -298,11 +298,11 @@ std::optional<Match> GcCardLayout::recognise(ByteView file, const Hints& /*hints
                       !is_erased(block_of(file, 1)) && !is_erased(block_of(file, 3));
   if (header && tables)
     return Match{sized ? Confidence::certain : Confidence::likely,
-                 "the checks of header, directory and map hold", true};
+                 "the checks of header, directory and map hold", Basis::structure};
   if (header || (tables && sized))
     return Match{Confidence::likely,
                  header ? "the check of its header holds" : "the checks of directory and map hold",
-                 true};
+                 Basis::structure};
   return std::nullopt;
 }
 

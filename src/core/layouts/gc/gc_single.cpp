@@ -27,7 +27,8 @@ std::optional<Match> GcSingleLayout::recognise(ByteView file, const Hints& /*hin
     return std::nullopt;
   const Entry entry = parse_entry(file.first(kEntrySize));
   if (entry.blocks != (file.size() - kEntrySize) / kBlockSize) return std::nullopt;
-  return Match{Confidence::certain, "a directory entry of the same length stands in front", true};
+  return Match{Confidence::certain, "a directory entry of the same length stands in front",
+               Basis::structure};
 }
 
 Result<Content> GcSingleLayout::read(ByteView file, const Hints& /*hints*/) const {

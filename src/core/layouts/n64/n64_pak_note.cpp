@@ -27,11 +27,12 @@ N64PakNoteLayout::N64PakNoteLayout() {
 std::optional<Match> N64PakNoteLayout::recognise(ByteView file, const Hints& /*hints*/) const {
   if (!is_sized(file.size()) || !note_in_use(file.first(kNoteSize))) return std::nullopt;
   if (is_plausible_note(file.first(kNoteSize)))
-    return Match{Confidence::certain, "a note's entry stands in front of whole pages", true};
+    return Match{Confidence::certain, "a note's entry stands in front of whole pages",
+                 Basis::structure};
   // Notes of devices have codes that are no letters.
   const std::string name = note_name(file.first(kNoteSize));
   if (name.empty() || name.find("\xEF\xBF\xBD") != std::string::npos) return std::nullopt;
-  return Match{Confidence::possible, "it may be a note's entry and its pages", false};
+  return Match{Confidence::possible, "it may be a note's entry and its pages", Basis::size};
 }
 
 Result<Content> N64PakNoteLayout::read(ByteView file, const Hints& /*hints*/) const {

@@ -117,10 +117,10 @@ std::optional<Match> PceBramLayout::recognise(ByteView file, const Hints& /*hint
   const bool places = Cursor(file).u16le(kEndAddress) == kEnd;
   if (has_mark(file))
     return Match{places ? Confidence::certain : Confidence::likely, "it begins as backup memory",
-                 true};
+                 Basis::structure};
   const List list = list_of(file.first(kMemorySize));
   if (places && list.sound && !list.entries.empty())
-    return Match{Confidence::likely, "its entries are those of backup memory", true};
+    return Match{Confidence::likely, "its entries are those of backup memory", Basis::structure};
   return std::nullopt;
 }
 

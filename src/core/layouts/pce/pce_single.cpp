@@ -22,8 +22,9 @@ PceSingleLayout::PceSingleLayout() {
 std::optional<Match> PceSingleLayout::recognise(ByteView file, const Hints& /*hints*/) const {
   if (file.size() < kEntryHeader || Cursor(file).u16le(kSize) != file.size()) return std::nullopt;
   if (entry_holds(file))
-    return Match{Confidence::certain, "it has an entry's size and its check holds", true};
-  return Match{Confidence::possible, "it has the size that an entry would say", false};
+    return Match{Confidence::certain, "it has an entry's size and its check holds",
+                 Basis::structure};
+  return Match{Confidence::possible, "it has the size that an entry would say", Basis::size};
 }
 
 Result<Content> PceSingleLayout::read(ByteView file, const Hints& /*hints*/) const {

@@ -240,10 +240,11 @@ std::optional<Match> Ps1CardLayout::recognise(ByteView file, const Hints& /*hint
   const std::size_t plausible = plausible_frames(file);
   if (starts_as_card(file) && frame_holds(file.first(kFrameSize)) && (sized || plausible >= 8))
     return Match{sized ? Confidence::certain : Confidence::likely,
-                 "the first frame is a card's, and its check holds", true};
-  if (sized && starts_as_card(file)) return Match{Confidence::likely, "it begins as a card", true};
+                 "the first frame is a card's, and its check holds", Basis::structure};
+  if (sized && starts_as_card(file))
+    return Match{Confidence::likely, "it begins as a card", Basis::structure};
   if (sized && plausible >= 8)
-    return Match{Confidence::likely, "its directory frames are a card's", true};
+    return Match{Confidence::likely, "its directory frames are a card's", Basis::structure};
   return std::nullopt;
 }
 

@@ -36,12 +36,12 @@ std::optional<Match> Ps1SingleLayout::recognise(ByteView file, const Hints& /*hi
     return Match{
         counted ? Confidence::certain : Confidence::likely,
         counted ? "it begins as a save and has the length that it says" : "it begins as a save",
-        true};
+        Basis::structure};
   }
   const DirectoryFrame frame = parse_frame(file.first(kFrameSize));
   if (frame.state != kFirst || frame.size != data.size()) return std::nullopt;
   return Match{begins ? Confidence::certain : Confidence::likely,
-               "a directory frame of the same length stands in front", true};
+               "a directory frame of the same length stands in front", Basis::structure};
 }
 
 Result<Content> Ps1SingleLayout::read(ByteView file, const Hints& hints) const {

@@ -223,11 +223,12 @@ std::optional<Match> Ps2CardLayout::recognise(ByteView file, const Hints& /*hint
   if (geometry) {
     const std::uint64_t pages = std::uint64_t{geometry->clusters} * kPagesPerCluster;
     const bool whole = file.size() == pages * (with_spare_ ? kRawPageSize : kPageSize);
-    return Match{whole ? Confidence::certain : Confidence::likely, "its superblock says so", true};
+    return Match{whole ? Confidence::certain : Confidence::likely, "its superblock says so",
+                 Basis::structure};
   }
   if (std::ranges::equal(file.first(kMagic.size()), as_bytes(kMagic)))
-    return Match{Confidence::likely, "it begins as a card", true};
-  if (sized && with_spare_) return Match{Confidence::possible, "it has a card's size", false};
+    return Match{Confidence::likely, "it begins as a card", Basis::structure};
+  if (sized && with_spare_) return Match{Confidence::possible, "it has a card's size", Basis::size};
   return std::nullopt;
 }
 

@@ -53,7 +53,7 @@ Ps2SingleLayout::Ps2SingleLayout() {
 
 std::optional<Match> Ps2SingleLayout::recognise(ByteView file, const Hints& /*hints*/) const {
   if (!begins_as_single(file)) return std::nullopt;
-  return Match{Confidence::certain, "it begins with a save's directory", true};
+  return Match{Confidence::certain, "it begins with a save's directory", Basis::structure};
 }
 
 Result<Content> Ps2SingleLayout::read(ByteView file, const Hints& /*hints*/) const {
@@ -162,9 +162,9 @@ std::optional<Match> Ps2FolderLayout::recognise_folder(const std::string& path,
   for (const Part& part : files)
     if (part.name == "icon.sys" && part.data.size() > 4 &&
         ascii_text(ByteView(part.data).first(4)) == "PS2D")
-      return Match{Confidence::certain, "its icon.sys is a ps2 save's", true};
+      return Match{Confidence::certain, "its icon.sys is a ps2 save's", Basis::structure};
   if (named && !files.empty())
-    return Match{Confidence::possible, "it is named as saves on cards are", false};
+    return Match{Confidence::possible, "it is named as saves on cards are", Basis::size};
   return std::nullopt;
 }
 

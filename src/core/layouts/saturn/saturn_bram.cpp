@@ -65,7 +65,7 @@ class SaturnEditor final : public CardEditor {
     if (save.system != System::saturn || save.parts.size() != 1)
       return wrong_save(save, "is no save of saturn backup memory");
     if (save.parts.front().data.empty()) return wrong_save(save, "it has no data");
-    if (!is_plausible_header(header_for(save), kCartridge))
+    if (!is_sensible_header(header_for(save), kCartridge))
       return wrong_save(save, "saturn backup memory needs a name of 1 to 11 letters for it");
     return std::nullopt;
   }
@@ -118,7 +118,7 @@ CardSave save_at(ByteView memory, const Geometry& geometry, const Extent& extent
     found.findings.push_back(damaged(fmt::format("{}: {}", found.save.name, why)));
   };
   if (!extent.chain.broken.empty()) wrong(extent.chain.broken);
-  if (!is_plausible_header(found.save.entry, geometry)) wrong("its name or size makes no sense");
+  if (!is_sensible_header(found.save.entry, geometry)) wrong("its name or size makes no sense");
   for (std::size_t i = 1; i < found.blocks.size(); ++i)
     if (tag_of(memory, geometry, found.blocks[i]) != 0) {
       wrong(
@@ -186,7 +186,7 @@ std::optional<Match> SaturnBramLayout::recognise(ByteView file, const Hints& /*h
   if (marks.right == 0 || (!sized && marks.right * 2 < marks.places)) return std::nullopt;
   const bool whole = sized && marks.right * 2 >= marks.places;
   return Match{whole ? Confidence::certain : Confidence::likely, "its first block names the format",
-               true};
+               Basis::structure};
 }
 
 Result<Card> SaturnBramLayout::open(ByteView file) const {

@@ -119,10 +119,14 @@ Extent extent_of(ByteView memory, const Geometry& geometry, std::uint32_t first)
   return extent;
 }
 
-bool is_plausible_header(ByteView header, const Geometry& geometry) {
+bool is_sensible_header(ByteView header, const Geometry& geometry) {
   const std::uint32_t size = Cursor(header).u32be(kSize);
-  if (size == 0 || size > geometry.size() || blocks_for(size, geometry) > geometry.users())
-    return false;
+  return size > 0 && size <= geometry.size() && blocks_for(size, geometry) <= geometry.users() &&
+         header[kName] != std::byte{0};
+}
+
+bool is_plausible_header(ByteView header, const Geometry& geometry) {
+  if (!is_sensible_header(header, geometry)) return false;
   bool ended = false;
   for (const std::byte letter : header.subspan(kName, kNameLength)) {
     if (ended && letter != std::byte{0}) return false;
@@ -132,7 +136,7 @@ bool is_plausible_header(ByteView header, const Geometry& geometry) {
     if (!ended && (value < 0x20 || value == 0x7F || (value > 0x7F && value < 0xA1) || value > 0xDF))
       return false;
   }
-  return header[kName] != std::byte{0};
+  return true;
 }
 
 Save read_save(ByteView memory, const Geometry& geometry, const Extent& extent) {

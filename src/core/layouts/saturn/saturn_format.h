@@ -64,6 +64,9 @@ struct Extent {
 };
 [[nodiscard]] Extent extent_of(ByteView memory, const Geometry& geometry, std::uint32_t first);
 
+/// Size and name can be those of a save, whatever letters the name has.
+[[nodiscard]] bool is_sensible_header(ByteView header, const Geometry& geometry);
+
 /// A name of letters, and a size that the memory could hold.
 [[nodiscard]] bool is_plausible_header(ByteView header, const Geometry& geometry);
 

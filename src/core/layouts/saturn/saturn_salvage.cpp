@@ -60,8 +60,10 @@ class Salvager {
     const std::uint32_t tag = tag_of(memory_, geometry_, block);
     if (tag == 0) return;
     Candidate candidate{extent_of(memory_, geometry_, block), {}};
-    const bool sensible = is_plausible_header(
-        block_at(memory_, geometry_, block).subspan(kTagSize, kHeaderSize), geometry_);
+    const ByteView header = block_at(memory_, geometry_, block).subspan(kTagSize, kHeaderSize);
+    // Without its tag, the name has to speak for it, too.
+    const bool sensible = tag == kStartTag ? is_sensible_header(header, geometry_)
+                                           : is_plausible_header(header, geometry_);
     const bool sound = sensible && candidate.extent.chain.broken.empty();
     if (tag != kStartTag) {
       if (!sound) return;

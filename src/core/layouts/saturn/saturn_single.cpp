@@ -20,7 +20,8 @@ std::optional<Match> SaturnSingleLayout::recognise(ByteView file, const Hints& /
   if (file.size() <= kHeaderSize || !is_plausible_header(file.first(kHeaderSize), kCartridge) ||
       Cursor(file).u32be(kSize) != file.size() - kHeaderSize)
     return std::nullopt;
-  return Match{Confidence::certain, "a save's header of the same length stands in front", true};
+  return Match{Confidence::certain, "a save's header of the same length stands in front",
+               Basis::structure};
 }
 
 Result<Content> SaturnSingleLayout::read(ByteView file, const Hints& /*hints*/) const {

@@ -41,10 +41,10 @@ std::optional<Match> PspFolderLayout::recognise_folder(const std::string& path,
   const Part* sfo = sfo_of(files);
   if (sfo == nullptr) return std::nullopt;
   const auto entries = parse_param_sfo(sfo->data);
-  if (!entries) return Match{Confidence::likely, "it has a PARAM.SFO, a damaged one", false};
+  if (!entries) return Match{Confidence::likely, "it has a PARAM.SFO, a damaged one", Basis::size};
   const std::string own = sfo_text(*entries, "SAVEDATA_DIRECTORY");
   return Match{own == last_name(path) ? Confidence::certain : Confidence::likely,
-               "its PARAM.SFO is a save's", true};
+               "its PARAM.SFO is a save's", Basis::structure};
 }
 
 Result<Save> PspFolderLayout::read_folder(const std::string& path, std::vector<Part> files) const {

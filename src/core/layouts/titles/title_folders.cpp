@@ -66,7 +66,7 @@ std::optional<std::string> title_pattern(std::string_view relative, std::size_t 
 }
 
 Match by_place() {
-  return {Confidence::certain, "its path is that of a title's save", true};
+  return {Confidence::certain, "its path is that of a title's save", Basis::structure};
 }
 
 Error no_place(const char* what) {
@@ -111,7 +111,7 @@ std::optional<Match> WiiTitleLayout::recognise_folder(const std::string& path,
   for (const Part& part : files)
     if (part.name == kBanner && part.data.size() >= kBannerSecond + kBannerLength &&
         ascii_text(ByteView(part.data).first(4)) == kBannerMark)
-      return Match{Confidence::likely, "its banner.bin is a wii save's", true};
+      return Match{Confidence::likely, "its banner.bin is a wii save's", Basis::structure};
   return std::nullopt;
 }
 

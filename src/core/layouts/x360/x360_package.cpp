@@ -113,7 +113,8 @@ std::optional<Match> X360PackageLayout::recognise(ByteView file, const Hints& /*
   if (!header) return std::nullopt;
   const bool described = file[kDescriptorSize] == std::byte{kDescriptor} && header->blocks() > 0;
   return Match{described ? Confidence::certain : Confidence::likely,
-               fmt::format("its header is that of a package signed as {}", header->magic), true};
+               fmt::format("its header is that of a package signed as {}", header->magic),
+               Basis::structure};
 }
 
 Result<Card> X360PackageLayout::open(ByteView file) const {

@@ -1,0 +1,25 @@
+// Cards and single saves behind a header that nobody knows. Some programs and devices put one in
+// front; what stands behind it proves itself by its marks and checks.
+#pragma once
+
+#include <optional>
+
+#include "bayswap/layout.h"
+
+namespace bayswap {
+
+/// Where the body of a file lies; behind it may stand more that is not known.
+struct BodyPlace {
+  std::size_t header = 0;  ///< bytes in front of it
+  std::size_t size = 0;    ///< bytes
+};
+
+/// The layout for files that have a card or a single save of this layout behind a header; null when
+/// it is neither. Its reads skip the header, its writes keep it. It has the id of `inside`.
+[[nodiscard]] const Layout* framed(const Layout& inside);
+
+/// Where a card (or, `singles`, a single save) stands behind a header of 64 bytes to 64 KiB; the
+/// guess is that of framed(). Nothing when there is none that proves itself.
+[[nodiscard]] std::optional<Guess> guess_behind_header(ByteView file, bool singles);
+
+}  // namespace bayswap
