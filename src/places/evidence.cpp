@@ -74,10 +74,12 @@ std::vector<Guess> believable(ByteView file, const Hints& hints, std::string* or
   std::vector<Guess> guesses = identify(file, hints);
   const std::string words = guesses.empty() && ordinary == nullptr ? "" : ordinary_file(file);
   if (!words.empty()) {
-    // No card or single save is all text; other marks can stand in front of a sound structure.
+    // No card or single save is all text, and what lies in an archive or a program is not the file
+    // itself; other marks can stand in front of a sound structure by chance.
     const bool text = words == "text" || words == "a script";
-    std::erase_if(guesses,
-                  [&](const Guess& guess) { return text || guess.basis != Basis::structure; });
+    std::erase_if(guesses, [&](const Guess& guess) {
+      return text || guess.basis != Basis::structure || guess.layout->header_size(file) > 0;
+    });
   }
   if (ordinary != nullptr) *ordinary = guesses.empty() ? words : "";
   return guesses;

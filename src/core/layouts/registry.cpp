@@ -147,7 +147,8 @@ std::vector<Guess> identify(ByteView file, const Hints& hints) {
     if (auto match = layout->recognise(file, known))
       add_in_order({layout.get(), match->confidence, std::move(match->reason), match->basis},
                    guesses);
-  const bool proven = !guesses.empty() && guesses.front().basis == Basis::structure;
+  const bool proven = !guesses.empty() && guesses.front().basis == Basis::structure &&
+                      guesses.front().confidence == Confidence::certain;
   if (!proven)
     if (auto behind = guess_behind_header(file, hints.thorough))
       guesses.insert(guesses.begin(), std::move(*behind));
