@@ -1,3 +1,4 @@
+#include <algorithm>
 #include <deque>
 #include <filesystem>
 #include <memory>
@@ -54,11 +55,19 @@ class ItemPrinter {
   /// One item of a folder: folders are shown as a table when they are at their end.
   void add_row(const Item& item) {
     damaged_ = damaged_ || has_error(item.findings);
-    rows_.push_back(row_of(item));
+    OverviewRow row = row_of(item);
+    // Real folders hold far more other files than saves: they are counted.
+    if (row.known || std::ranges::any_of(item.findings, [](const Finding& finding) {
+          return finding.level != Level::note;
+        }))
+      rows_.push_back(std::move(row));
+    else
+      ++others_;
   }
   void end_folder(const std::string& root) {
-    print_text(overview_of(rows_, root, now_ns(), style_));
+    print_text(overview_of(rows_, others_, root, now_ns(), style_));
     rows_.clear();
+    others_ = 0;
   }
   /// Two files that could be dumps of one cartridge.
   [[nodiscard]] bool two_of_a_kind() const {
@@ -84,6 +93,7 @@ class ItemPrinter {
   bool first_ = true;
   bool damaged_ = false;
   std::deque<OverviewRow> rows_;
+  std::size_t others_ = 0;  // files without a row
   std::vector<DumpKind> items_;
   std::size_t count_ = 0;
 };

@@ -162,10 +162,9 @@ OverviewRow row_of(const Item& item) {
   return row;
 }
 
-std::string overview_of(const std::deque<OverviewRow>& rows, const std::string& root,
-                        std::int64_t now_ns, const Style& style) {
+std::string overview_of(const std::deque<OverviewRow>& rows, std::size_t others,
+                        const std::string& root, std::int64_t now_ns, const Style& style) {
   std::size_t roms = 0;
-  std::size_t others = 0;
   std::vector<const OverviewRow*> saves;
   for (const OverviewRow& row : rows) {
     if (is_rom(row))

@@ -169,7 +169,7 @@ Result<std::vector<Source>> read_bay(Session& session, RomFolders& folders, BayS
     source.save.system = system;
     add_file(source, *found);
   };
-  for (const WalkedFile& file : scan.files()) add(file.path);
+  for (const WalkedFile& file : scan.files()) add(file.path());
   for (auto& [key, source] : gathered) sources.push_back(std::move(source));
   for (Source& source : read_shelf_cards(session, scan)) sources.push_back(std::move(source));
   for (Source& source : read_shelf_folders(session, scan)) sources.push_back(std::move(source));

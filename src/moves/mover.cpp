@@ -232,7 +232,7 @@ Result<void> Mover::look_again(const FolderSwap& swap, const std::vector<FileCha
   if (!tree) return tl::unexpected(place_changed(swap.folder));
   std::map<std::string, WalkedFile> there;
   for (const WalkedFile& file : tree->files)
-    there.emplace(file.path.lexically_relative(waiting).generic_string(), file);
+    there.emplace(file.path().lexically_relative(waiting).generic_string(), file);
   std::set<std::string> changed;
   for (const FileChange& change : changes) {
     if (!lies_in(swap.folder, change.path)) continue;
@@ -252,7 +252,7 @@ Result<void> Mover::look_again(const FolderSwap& swap, const std::vector<FileCha
       return tl::unexpected(place_changed(swap.folder / name));
     // Its time may not tell of a change when it is as young as the plan.
     if (seen.digest && seen.info.modified_ns + kCoarse > now) {
-      const auto digest = storage_.digest(file->second.path);
+      const auto digest = storage_.digest(file->second.path());
       if (!digest || *digest != *seen.digest)
         return tl::unexpected(place_changed(swap.folder / name));
     }

@@ -21,8 +21,8 @@ Result<std::map<std::string, FolderSwap::Seen>> files_seen(Storage& storage, con
   if (is_missing(storage, folder)) return seen;
   auto tree = whole_tree(storage, folder);
   if (!tree) return tl::unexpected(tree.error());
-  for (const auto& [path, info] : tree->files)
-    seen[path.lexically_relative(folder).generic_string()].info = info;
+  for (const WalkedFile& file : tree->files)
+    seen[file.path().lexically_relative(folder).generic_string()].info = file.info;
   return seen;
 }
 
@@ -99,9 +99,11 @@ Result<void> Mover::stage_folder(const FolderSwap& swap, const std::vector<FileC
     const Path place = folder.empty() ? swap.folder : swap.folder / folder;
     if (is_missing(storage_, place)) move.steps.front().made_folders.push_back(place.string());
   }
-  for (const auto& [path, info] : there.files)
-    if (!changed_files.contains(path))
-      if (auto kept = keep_as_it_is(path, staged / inside(path), swap); !kept) return kept;
+  for (const WalkedFile& file : there.files) {
+    const Path path = file.path();
+    if (changed_files.contains(path)) continue;
+    if (auto kept = keep_as_it_is(path, staged / inside(path), swap); !kept) return kept;
+  }
   for (std::size_t i = 0; i < changes.size(); ++i) {
     const FileChange& change = changes[i];
     if (change.goes() || !lies_in(swap.folder, change.path)) continue;

@@ -41,15 +41,16 @@ bool has_save_extension(std::string_view file_name) {
 Neighbours Neighbours::of(const std::vector<WalkedFile>& files, const RomIndex& roms) {
   Neighbours neighbours;
   for (const WalkedFile& file : files) {
-    const std::string& name = file.path.native();
-    if (ends_in_slot(name.substr(name.rfind('/') + 1))) {
-      neighbours.slots_[without_slot(name)].push_back(file.info.size);
-      neighbours.sizes_[name] = file.info.size;
+    const std::string& name = file.name();
+    if (ends_in_slot(name)) {
+      const std::string path = file.text();
+      neighbours.slots_[without_slot(path)].push_back(file.info.size);
+      neighbours.sizes_[path] = file.info.size;
     }
-    if (roms.roms().empty() || extension_of(name).size() < 2 || roms.at(file.path) != nullptr)
-      continue;
-    for (const RomFile* rom : roms.matching(stem_of(file.path), std::nullopt))
-      neighbours.systems_[folder_and_extension(file.path)].insert(rom->info.system);
+    if (roms.roms().empty() || extension_of(name).size() < 2) continue;
+    for (const RomFile* rom : roms.matching(stem_of(name), std::nullopt))
+      if (rom->path != file.path())
+        neighbours.systems_[folder_and_extension(file.path())].insert(rom->info.system);
   }
   return neighbours;
 }
@@ -70,19 +71,18 @@ bool Neighbours::slots_beside(const Path& file) const {
          }) > 1;  // itself is one of them
 }
 
-std::vector<Guess> believable(ByteView file, const Hints& hints, std::string* ordinary) {
-  std::vector<Guess> guesses = identify(file, hints);
-  const std::string words = guesses.empty() && ordinary == nullptr ? "" : ordinary_file(file);
-  if (!words.empty()) {
-    // No card or single save is all text, and what lies in an archive or a program is not the file
-    // itself; other marks can stand in front of a sound structure by chance.
-    const bool text = words == "text" || words == "a script";
-    std::erase_if(guesses, [&](const Guess& guess) {
-      return text || guess.basis != Basis::structure || guess.layout->header_size(file) > 0;
+Believable believable(ByteView file, const Hints& hints) {
+  auto [ordinary, sure] = ordinary_file(file);
+  Believable found{{}, std::move(ordinary)};
+  // No card or single save is text, or begins as a picture or a program does.
+  if (sure) return found;
+  found.guesses = identify(file, hints);
+  // Weaker marks can stand in front of a sound structure by chance.
+  if (!found.ordinary.empty())
+    std::erase_if(found.guesses, [&](const Guess& guess) {
+      return guess.basis != Basis::structure || guess.layout->header_size(file) > 0;
     });
-  }
-  if (ordinary != nullptr) *ordinary = guesses.empty() ? words : "";
-  return guesses;
+  return found;
 }
 
 }  // namespace bayswap

@@ -53,9 +53,11 @@ class Neighbours {
   std::map<std::string, std::uint64_t> sizes_;               // of files with slots
 };
 
-/// The layouts that a file may have, of which those go that something speaks against: text and
-/// ordinary formats are no saves. `ordinary` becomes what the file is instead, in plain words.
-[[nodiscard]] std::vector<Guess> believable(ByteView file, const Hints& hints,
-                                            std::string* ordinary = nullptr);
+/// The layouts that a file may have, of which those are gone that something speaks against.
+struct Believable {
+  std::vector<Guess> guesses;  ///< best first
+  std::string ordinary;        ///< what the marks of ordinary formats say, in plain words
+};
+[[nodiscard]] Believable believable(ByteView file, const Hints& hints);
 
 }  // namespace bayswap

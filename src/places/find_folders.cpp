@@ -39,9 +39,9 @@ std::vector<FoundFolder> find_folders(Storage& storage, const Path& root,
   std::map<Path, std::optional<FoundFolder>> known;
   std::vector<FoundFolder> found;
   Path last;  // folder of the file before, for which all is done
-  for (const auto& [file, info] : files) {
-    if (folder_text(file) == last.native()) continue;
-    const Path inside = file.parent_path();
+  for (const WalkedFile& file : files) {
+    if (file.folder() == last.native()) continue;
+    const Path inside = file.folder();
     last = inside;
     // The nearest folder above a file that is a save; what lies deeper is part of it.
     std::optional<FoundFolder> best;

@@ -29,8 +29,9 @@ Result<std::vector<Part>> read_parts(Storage& storage, const Path& folder, Hold 
   const bool hold_all = hold == Hold::all || total <= kHeldFolder;
   std::uint64_t held = 0;
   std::vector<Part> parts;
-  for (const auto& [path, info] : files) {
-    const std::uint64_t size = info.size;
+  for (const WalkedFile& file : files) {
+    const Path path = file.path();
+    const std::uint64_t size = file.info.size;
     Part part;
     part.name = path.lexically_relative(folder).generic_string();
     if (!hold_all && (size > kHeldFile || (size > kTinyFile && held + size > kHeldFolder))) {

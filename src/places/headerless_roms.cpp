@@ -55,8 +55,9 @@ std::string extension_of(const std::string& path) {
 
 // Nothing that is known, and not blank.
 bool may_be_rom(Storage& storage, const WalkedFile& file) {
-  const auto view = storage.view(file.path, kLargestPce + kCopierHeader);
-  if (!view || is_erased(view->bytes()) || !ordinary_file(view->bytes()).empty()) return false;
+  const auto view = storage.view(file.path(), kLargestPce + kCopierHeader);
+  if (!view || is_erased(view->bytes()) || !ordinary_file(view->bytes()).words.empty())
+    return false;
   const auto guesses = identify(view->bytes(), {});
   return guesses.empty() || guesses.front().basis != Basis::structure;
 }
@@ -65,20 +66,19 @@ class Search {
  public:
   Search(const std::vector<WalkedFile>& files, const std::vector<bool>& has_header) {
     for (std::size_t i = 0; i < files.size(); ++i) {
-      const std::string& path = files[i].path.native();
-      const std::string name = path.substr(path.rfind('/') + 1);
+      const std::string& name = files[i].name();
       if (has_header[i]) {
-        with_header_.insert(stem_of(files[i].path));
+        with_header_.insert(stem_of(name));
         continue;
       }
       if (has_state_name(name) || ends_in_slot(name)) {
         state_stems_.insert(state_name_of(name).stem);
         continue;
       }
-      const std::string extension = extension_of(path);
+      const std::string extension = extension_of(name);
       if (extension.size() < 2 || has_save_extension(name)) continue;
       const std::uint64_t size = files[i].info.size;
-      Group& group = groups_[std::string(folder_text(files[i].path)) + '/' + extension];
+      Group& group = groups_[std::string(files[i].folder()) + '/' + extension];
       group.files.push_back(i);
       group.a2600 = group.a2600 && is_a2600_size(size);
       group.pce = group.pce && is_pce_size(size);
@@ -107,11 +107,11 @@ class Search {
                                                 const std::vector<WalkedFile>& files) const {
     const auto named = [&](const std::set<std::string>& stems) {
       return std::ranges::count_if(
-          group.files, [&](std::size_t at) { return stems.contains(stem_of(files[at].path)); });
+          group.files, [&](std::size_t at) { return stems.contains(stem_of(files[at].name())); });
     };
     // Saves bear the names of ROMs with headers.
     if (named(with_header_) > 0) return std::nullopt;
-    const auto names = names_in(folder_text(files[group.files.front()].path));
+    const auto names = names_in(files[group.files.front()].folder());
     if (group.a2600 && bears_name(names, "a2600")) return System::a2600;
     if (group.pce && bears_name(names, "pce")) return System::pce;
     if (group.a2600 && group.small * 2 >= group.files.size() && named(state_stems_) > 0)

@@ -93,7 +93,9 @@ Result<void> choose_layout(Inspection& found, const InspectOptions& options) {
     found.guesses = {{*layout, Confidence::certain, "you said so", Basis::size}};
     return {};
   }
-  found.guesses = believable(found.view.bytes(), found.hints, &found.ordinary);
+  auto known = believable(found.view.bytes(), found.hints);
+  found.guesses = std::move(known.guesses);
+  found.ordinary = std::move(known.ordinary);
   if (found.shelf) keep_only(found.guesses, found.shelf->shelf->layout);
   return {};
 }
@@ -112,6 +114,7 @@ Evidence evidence_of(const Inspection& found, const InspectOptions& options, boo
 std::optional<Hints> hints_of_title(const Catalog& catalog, const Path& path) {
   const std::string title = untagged_name(stem_of(path));
   std::optional<Hints> hints;
+  if (catalog.games().empty()) return hints;
   for (const System system : all_systems()) {
     const CatalogGame* game = catalog.find(system, title);
     if (game == nullptr) continue;
@@ -135,6 +138,7 @@ constexpr std::uint64_t kMostWithCompanion = 1U << 18U;  // bytes; larger saves 
 bool is_state(Session& session, const Inspection& found, const InspectOptions& options) {
   if (found.shelf && found.shelf->shelf->kind == Kind::state) return true;
   StateContext context;
+  context.ordinary = found.ordinary;
   if (found.game_known) context.hints = found.hints;
   const bool named = options.neighbours == nullptr;
   context.thorough = named;

@@ -91,9 +91,9 @@ struct Inspection {
   std::vector<std::string> several_roms;  ///< more than one fits
   std::vector<Guess> guesses;             ///< best first; what speaks against it is considered
   Evidence evidence = Evidence::none;     ///< what speaks for it being a save
-  std::string ordinary;                   ///< what it is where it is none, in plain words
-  bool game_known = false;                ///< by a ROM of its own or the expected one
-  bool state = false;                     ///< a snapshot of a program, not a save
+  std::string ordinary;     ///< what the marks of ordinary formats say, in plain words
+  bool game_known = false;  ///< by a ROM of its own or the expected one
+  bool state = false;       ///< a snapshot of a program, not a save
 
   [[nodiscard]] bool game_known_by_rom() const { return rom || named_after; }
   [[nodiscard]] const Layout* layout() const {

@@ -51,7 +51,7 @@ class Learner {
         files_(files_below(storage, place)),
         roms_(RomIndex::of(storage, files_, catalog)),
         companions_(std::ranges::any_of(
-            files_, [](const WalkedFile& file) { return is_second_file_name(file.path); })) {}
+            files_, [](const WalkedFile& file) { return is_second_file_name(file.name()); })) {}
 
   [[nodiscard]] const std::vector<WalkedFile>& files() const { return files_; }
   [[nodiscard]] const RomIndex& roms() const { return roms_; }
@@ -60,7 +60,7 @@ class Learner {
     sort_in_folders();
     std::vector<Candidate> candidates(files_.size());
     on_two_threads(files_.size(), [&](std::size_t i) {
-      const Path& path = files_[i].path;
+      const Path path = files_[i].path();
       if (!roms_.has_path(path) && !in_folder(path))
         candidates[i] = {&files_[i], below(place_, path)};
     });
@@ -156,8 +156,8 @@ class Learner {
       const auto view = view_of_file(storage_, *candidate.file);
       if (!view) return false;
       Hints hints;
-      hints.file_name = candidate.file->path.filename().string();
-      if (companions_) hints.second_file = read_second_file(storage_, candidate.file->path);
+      hints.file_name = candidate.file->name();
+      if (companions_) hints.second_file = read_second_file(storage_, candidate.file->path());
       std::string pattern = literal_text(candidate.relative);
       const CardLayout* card = as_card(guess.layout);
       if (card != nullptr && card->card_info().package) {
@@ -223,10 +223,12 @@ class Learner {
     const auto view = view_of_file(storage_, *candidate.file);
     if (!view) return;
     Hints hints;
-    hints.file_name = candidate.file->path.filename().string();
-    if (companions_) hints.second_file = read_second_file(storage_, candidate.file->path);
-    candidate.guesses = believable(view->bytes(), hints);
-    candidate.state = state_sign(hints.file_name, view->bytes(), {}, {}) >= StateSign::form;
+    hints.file_name = candidate.file->name();
+    if (companions_) hints.second_file = read_second_file(storage_, candidate.file->path());
+    auto [guesses, ordinary] = believable(view->bytes(), hints);
+    candidate.guesses = std::move(guesses);
+    candidate.state =
+        state_sign(hints.file_name, view->bytes(), {}, {.ordinary = ordinary}) >= StateSign::form;
   }
 
   // Counts the habits of the files that are surely of one system.
@@ -306,13 +308,13 @@ class Learner {
       });
       if (several || best.confidence == Confidence::possible) {
         // Sizes alone raise no questions: ordinary files have the size of a chip, too.
-        if (!has_save_extension(candidate.file->path.native())) continue;
+        if (!has_save_extension(candidate.file->name())) continue;
         for (const Guess& guess : guesses)
           if (guess.confidence == best.confidence) ++unclear[*pattern][guess.layout->info().id];
         continue;
       }
       const System system = best.layout->info().system;
-      if (has_hash_word(candidate.file->path.stem().string())) {
+      if (has_hash_word(candidate.file->path().stem().string())) {
         ++hashed[{replaced(*pattern, "{stem}", "…"), system}];
         continue;
       }
@@ -335,7 +337,7 @@ class Learner {
   }
 
   std::optional<std::string> pattern_alone(const Candidate& candidate) {
-    const std::string extension = candidate.file->path.extension().string();
+    const std::string extension = candidate.file->path().extension().string();
     if (extension.size() < 2) return std::nullopt;
     const std::string folder = Path(candidate.relative).parent_path().generic_string();
     std::string pattern =

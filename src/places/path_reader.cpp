@@ -49,9 +49,8 @@ bool has_system(const PathReading& reading, System system) {
 }  // namespace
 
 Result<FileView> view_of_file(Storage& storage, const WalkedFile& file) {
-  const auto& [path, info] = file;
-  if (info.size > kSaveLimit) return storage.view(path, kSaveLimit);
-  auto seen = storage.view_if(path, info, 0, {});
+  if (file.info.size > kSaveLimit) return storage.view(file.path(), kSaveLimit);
+  auto seen = storage.view_if(file.path(), file.info, 0, {});
   if (!seen) return tl::unexpected(seen.error());
   return std::move(**seen);
 }
@@ -155,14 +154,15 @@ std::optional<PathReading> PathReader::reading_for(const WalkedFile& file,
                                                    const std::vector<const RomFile*>& roms) const {
   const auto view = view_of_file(storage_, file);
   if (!view) return std::nullopt;
-  const std::string name = file.path.filename().string();
+  const std::string name = file.name();
   std::optional<PathReading> best;
   std::size_t best_nearness = 0;
   for (const auto& [near, rom] : nearest_first(relative, roms)) {
     if (best && (near < best_nearness || has_system(*best, rom->info.system))) continue;
     const Hints hints = hints_of(rom->info, catalog_);
-    auto guesses = believable(view->bytes(), hints);
-    const StateSign sign = state_sign(name, view->bytes(), guesses, {.hints = hints});
+    auto [guesses, ordinary] = believable(view->bytes(), hints);
+    const StateSign sign =
+        state_sign(name, view->bytes(), guesses, {.hints = hints, .ordinary = ordinary});
     const bool save = !guesses.empty() && guesses.front().confidence != Confidence::possible;
     if (sign == StateSign::none && !save) continue;
     PathReading reading;

@@ -177,7 +177,7 @@ RomIndex RomIndex::of(Storage& storage, const std::vector<WalkedFile>& files,
   std::atomic<bool> hand_on = others != nullptr;
   on_two_threads(files.size(), [&](std::size_t i) {
     FileView whole;
-    auto rom = rom_of(storage, files[i].path, files[i].info, catalog, hand_on ? &whole : nullptr);
+    auto rom = rom_of(storage, files[i].path(), files[i].info, catalog, hand_on ? &whole : nullptr);
     if (!rom) {
       if (!whole.bytes().empty()) others(i, std::move(whole));
       return;
@@ -189,7 +189,7 @@ RomIndex RomIndex::of(Storage& storage, const std::vector<WalkedFile>& files,
   std::vector<bool> has_header(files.size());
   for (const auto& [place, rom] : order) has_header[place] = true;
   for (const auto& [place, system] : headerless_roms(storage, files, has_header)) {
-    RomFile rom{files[place].path, stem_of(files[place].path), {}};
+    RomFile rom{files[place].path(), stem_of(files[place].name()), {}};
     rom.info.system = system;
     if (system == System::a2600) rom.info.chips = std::vector<Chip>{};  // nothing is kept
     order.emplace_back(place, &found.emplace_back(std::move(rom)));

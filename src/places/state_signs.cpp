@@ -84,17 +84,22 @@ bool has_state_bytes(ByteView file) {
   return (packing != Packing::plain && packing != Packing::zip) || is_picture_with_more(file);
 }
 
-bool has_state_form(ByteView file, bool unpack_it) {
+namespace {
+
+// Sections with tags, or a picture with a machine's memory in it. What is packed is judged by what
+// is inside, where it is to be unpacked.
+bool has_state_form(ByteView file, const StateContext& context) {
   const Packing packing = packing_of(file);
   if (packing == Packing::plain)
-    return is_picture_with_more(file) ||
-           (ordinary_file(file).empty() && !sections_of(file).empty());
-  if (!unpack_it || packing == Packing::zip) return false;
+    return is_picture_with_more(file) || (context.ordinary.empty() && !sections_of(file).empty());
+  if (!context.thorough || packing == Packing::zip) return false;
   constexpr std::uint64_t kMost = 16U << 20U;
   const auto inside = unpack(file, packing, kMost, AtLimit::cut, {});
-  if (!inside || !ordinary_file(inside->bytes).empty()) return false;
+  if (!inside || !ordinary_file(inside->bytes).words.empty()) return false;
   return !sections_of(inside->bytes).empty() || picture_in(inside->bytes).has_value();
 }
+
+}  // namespace
 
 StateSign state_sign(std::string_view name, ByteView file, const std::vector<Guess>& guesses,
                      const StateContext& context) {
@@ -102,12 +107,12 @@ StateSign state_sign(std::string_view name, ByteView file, const std::vector<Gue
   const bool packed = packing_of(file) != Packing::plain;
   const bool picture = is_picture_with_more(file);
   // Pictures, sounds, films, papers and texts lie beside saves under the same names.
-  if (!packed && !picture && !ordinary_file(file).empty()) return StateSign::none;
+  if (!packed && !picture && !context.ordinary.empty()) return StateSign::none;
   if (has_state_name(name)) return StateSign::name;
   const bool proven = !guesses.empty() && guesses.front().basis == Basis::structure;
   if (proven || file.empty()) return StateSign::none;
   const bool zip = packing_of(file) == Packing::zip;
-  if (!zip && guesses.empty() && has_state_form(file, context.thorough)) return StateSign::form;
+  if (!zip && guesses.empty() && has_state_form(file, context)) return StateSign::form;
   if ((zip && !context.hints.system) || (packed && bears_packed_extension(name)))
     return StateSign::none;
   const bool slot = ends_in_slot(name);

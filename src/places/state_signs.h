@@ -1,6 +1,7 @@
 // Signs that a file is a save state: a snapshot that a program made of the whole machine.
 #pragma once
 
+#include <string>
 #include <string_view>
 #include <vector>
 
@@ -17,10 +18,6 @@ namespace bayswap {
 /// The bytes are packed, or a picture with more in it, as states often are; other files are, too.
 [[nodiscard]] bool has_state_bytes(ByteView file);
 
-/// The bytes have the form of a state: sections with tags, or a picture with a machine's memory in
-/// it. `unpack`: what is packed is unpacked, and judged by what is inside.
-[[nodiscard]] bool has_state_form(ByteView file, bool unpack);
-
 /// What speaks for a file being a save state, the weakest first. Being compressed says nothing.
 enum class StateSign {
   none,
@@ -33,6 +30,8 @@ enum class StateSign {
 struct StateContext {
   /// Of the ROM that the file is named after; without a system there is none.
   Hints hints = {};
+  /// What ordinary_file() says of the file.
+  std::string ordinary = {};
   bool slots_beside = false;  ///< files of the same name in other slots lie there
   bool thorough = false;      ///< the user named this one file: it is unpacked, too
 };

@@ -46,10 +46,13 @@ bool knows(Storage& storage, const Rule& rule, const Fields& fields, const Catal
 std::string reason_for(Storage& storage, const Path& path, bool matched, bool named) {
   const auto view = storage.view(path, kSaveLimit);
   if (!view) return "cannot be read";
-  if (state_sign(path.filename().string(), view->bytes(), {}, {}) != StateSign::none)
+  const auto [guesses, ordinary] = believable(view->bytes(), {});
+  if (state_sign(path.filename().string(), view->bytes(), {}, {.ordinary = ordinary}) !=
+      StateSign::none)
     return "a save state";
+  if (guesses.empty() && !ordinary.empty()) return ordinary;
   if (matched) return "no ROM has this name";
-  if (believable(view->bytes(), {}).empty()) return "no save that is known";
+  if (guesses.empty()) return "no save that is known";
   return named ? "a ROM has its name, but no shelf is sure" : "no ROM's name in its path";
 }
 
@@ -64,7 +67,7 @@ std::vector<std::string> explained_folders(Storage& storage, const Bay& bay,
     return found;
   std::set<std::string> seen;
   for (const WalkedFile& file : files)
-    for (Path at = file.path.parent_path(); at != bay.place && at != at.parent_path();
+    for (Path at = file.path().parent_path(); at != bay.place && at != at.parent_path();
          at = at.parent_path()) {
       const std::string relative = below(bay.place, at);
       if (!seen.insert(relative).second) break;
@@ -143,7 +146,7 @@ void survey_files(Storage& storage, const Catalog& catalog, Bay& bay,
   const auto folders = explained_folders(storage, bay, rules, files);
   std::vector<Verdict> verdicts(files.size());
   on_two_threads(files.size(), [&](std::size_t i) {
-    const Path& path = files[i].path;
+    const Path path = files[i].path();
     Verdict& verdict = verdicts[i];
     verdict.relative = below(bay.place, path);
     verdict.passed_over = std::ranges::any_of(folders,
@@ -175,7 +178,7 @@ void survey_files(Storage& storage, const Catalog& catalog, Bay& bay,
                         }).empty();
     bay.unexplained[i] =
         fmt::format("{}: {}", verdict.relative,
-                    reason_for(storage, files[left[i]].path, verdict.matching != nullptr, named));
+                    reason_for(storage, files[left[i]].path(), verdict.matching != nullptr, named));
   });
 }
 

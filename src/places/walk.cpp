@@ -13,14 +13,18 @@ namespace {
 
 // One folder of a walk: what is walked of it, in the order of names.
 struct Folder {
-  Path path;
+  std::shared_ptr<const std::string> path;
   std::vector<WalkedFile> entries;
   std::vector<std::size_t> inner;  // places of the folders among the entries, in their order
   std::optional<Error> problem;
 };
 
+std::shared_ptr<const std::string> shared_text(const Path& path) {
+  return std::make_shared<const std::string>(path.native());
+}
+
 void read_folder(Storage& storage, Folder& folder) {
-  const auto entries = storage.entries(folder.path);
+  const auto entries = storage.entries(*folder.path);
   if (!entries) {
     folder.problem = entries.error();
     return;
@@ -29,7 +33,7 @@ void read_folder(Storage& storage, Folder& folder) {
   for (const auto& [name, info] : *entries)
     if (!name.starts_with(".bayswap-") &&
         (info.type == FileType::file || info.type == FileType::folder))
-      folder.entries.push_back({folder.path / name, info});
+      folder.entries.emplace_back(folder.path, name, info);
 }
 
 void hand_on(std::vector<Folder>& folders, std::size_t place, std::vector<WalkedFile>& files) {
@@ -46,7 +50,8 @@ void hand_on(std::vector<Folder>& folders, std::size_t place, std::vector<Walked
 
 std::vector<WalkedFile> files_below(Storage& storage, const Path& folder, bool below,
                                     std::vector<Error>* unreadable) {
-  std::vector<Folder> folders{{folder, {}, {}, {}}};
+  std::vector<Folder> folders;
+  folders.push_back({shared_text(folder), {}, {}, {}});
   std::size_t first = 0;
   while (first < folders.size()) {
     const std::size_t last = folders.size();
@@ -55,7 +60,7 @@ std::vector<WalkedFile> files_below(Storage& storage, const Path& folder, bool b
       for (std::size_t k = 0; k < folders[i].entries.size(); ++k)
         if (folders[i].entries[k].info.type == FileType::folder) {
           folders[i].inner.push_back(folders.size());
-          folders.push_back({folders[i].entries[k].path, {}, {}, {}});
+          folders.push_back({shared_text(folders[i].entries[k].path()), {}, {}, {}});
         }
     first = last;
   }
@@ -78,10 +83,11 @@ Result<FolderTree> all_below(Storage& storage, const Path& folder) {
     left.pop_back();
     const auto entries = storage.entries(at);
     if (!entries) return tl::unexpected(entries.error());
+    const auto text = shared_text(at);
     for (const auto& [name, info] : *entries) {
       const bool ours = name.starts_with(".bayswap-");
       if (info.type == FileType::file && !ours) {
-        tree.files.push_back({at / name, info});
+        tree.files.emplace_back(text, name, info);
       } else if (info.type == FileType::folder && !ours) {
         tree.folders.push_back(at / name);
         left.push_back(at / name);
@@ -125,7 +131,7 @@ std::string text_below(const std::string& folder, const std::string& path) {
 
 void walk_files(Storage& storage, const Path& folder, bool below,
                 const std::function<void(const Path&, const FileInfo&)>& visit) {
-  for (const auto& [path, info] : files_below(storage, folder, below)) visit(path, info);
+  for (const WalkedFile& file : files_below(storage, folder, below)) visit(file.path(), file.info);
 }
 
 }  // namespace bayswap

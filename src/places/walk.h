@@ -2,6 +2,8 @@
 #pragma once
 
 #include <functional>
+#include <memory>
+#include <string>
 #include <string_view>
 #include <vector>
 
@@ -9,9 +11,23 @@
 
 namespace bayswap {
 
-struct WalkedFile {
-  Path path;
+/// Places have hundreds of thousands of files: those of one folder share its text.
+class WalkedFile {
+ public:
+  WalkedFile(std::shared_ptr<const std::string> folder, std::string name, FileInfo about)
+      : info(about), folder_(std::move(folder)), name_(std::move(name)) {}
+
+  [[nodiscard]] const std::string& name() const { return name_; }
+  [[nodiscard]] std::string_view folder() const { return *folder_; }
+  [[nodiscard]] Path path() const { return Path(*folder_) / name_; }
+  /// The path as a text.
+  [[nodiscard]] std::string text() const { return path().native(); }
+
   FileInfo info;
+
+ private:
+  std::shared_ptr<const std::string> folder_;
+  std::string name_;
 };
 
 /// The regular files of a folder, and of all folders below it, in the order of names. Links,

@@ -41,9 +41,9 @@ const std::vector<BayScan::OnShelf>& BayScan::files_on(const Shelf& shelf) {
   if (contents.files) return *contents.files;
   contents.files.emplace();
   if (!contents.pattern) return *contents.files;
-  for (const auto& [path, info] : files())
-    if (auto fields = contents.pattern->match(below(bay_.place, path)))
-      contents.files->push_back({path, info, std::move(*fields)});
+  for (const WalkedFile& file : files())
+    if (auto fields = contents.pattern->match(below(bay_.place, file.path())))
+      contents.files->push_back({file.path(), file.info, std::move(*fields)});
   return *contents.files;
 }
 
@@ -55,8 +55,8 @@ const std::vector<BayScan::OnShelf>& BayScan::folders_on(const Shelf& shelf) {
       shelf.layout.empty() ? nullptr : as_folder(layouts().find(shelf.layout.front()));
   if (!contents.pattern || layout == nullptr) return *contents.folders;
   std::set<Path> seen;
-  for (const auto& [file, info] : files())
-    for (Path at = file.parent_path(); at != bay_.place && at != at.parent_path();
+  for (const WalkedFile& file : files())
+    for (Path at = file.folder(); at != bay_.place && at != at.parent_path();
          at = at.parent_path()) {
       if (!seen.insert(at).second) break;
       auto fields = contents.pattern->match(below(bay_.place, at));
@@ -130,10 +130,11 @@ void BayScan::put(const Path& file, std::optional<Bytes> content) {
   makers_.erase(file);
   walk();
   const auto at = std::ranges::lower_bound(*files_, file, {}, &WalkedFile::path);
-  if (at == files_->end() || at->path != file) {
+  if (at == files_->end() || at->path() != file) {
     FileInfo info;
     info.type = FileType::file;
-    files_->insert(at, {file, info});
+    files_->insert(at, WalkedFile(std::make_shared<const std::string>(file.parent_path().native()),
+                                  file.filename().native(), info));
   }
   // Cheap to find again: the patterns are parsed, and nothing is read.
   for (auto& [shelf, contents] : shelves_) contents.files = contents.folders = std::nullopt;

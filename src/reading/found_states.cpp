@@ -42,7 +42,7 @@ class Lister {
     const auto files = files_below(*session_.storage, place);
     for (std::size_t i = 0; i < files.size(); ++i) {
       if (auto on = session_.proceed(Work::files, i, files.size()); !on) return on;
-      add_file(files[i].path, files[i].info, bay);
+      add_file(files[i].path(), files[i].info, bay);
     }
     return {};
   }

@@ -3,7 +3,9 @@
 #include <fmt/core.h>
 
 #include <algorithm>
+#include <map>
 #include <memory>
+#include <mutex>
 #include <unordered_set>
 #include <utility>
 
@@ -147,6 +149,12 @@ bool is_archive_file(Session& session, const Path& path) {
 // Looks at the files of a folder that no ROM claims, while its ROMs are searched for, so that
 // they are opened once.
 class EarlyLooks {
+  // An item; of the many files that are no saves, only what is said of them.
+  struct Early {
+    std::unique_ptr<Item> item;
+    const Finding* other = nullptr;
+  };
+
  public:
   EarlyLooks(Session& session, RomFolders& folders, const LookOptions& options,
              const std::vector<WalkedFile>& files, bool companions)
@@ -164,23 +172,44 @@ class EarlyLooks {
     context.roms = &none_;
     context.info = &files_[number].info;
     context.view = &view;
-    auto item = look_at_file(session_, folders_, files_[number].path, options_, context);
-    if (item) found_[number] = std::make_unique<Item>(std::move(*item));
+    auto item = look_at_file(session_, folders_, files_[number].path(), options_, context);
+    if (!item) return;
+    if (is_other(*item))
+      found_[number].other = &known_finding(item->findings.front());
+    else
+      found_[number].item = std::make_unique<Item>(std::move(*item));
   }
 
   /// Nothing where it was not looked at, or one of the ROMs or of its neighbours may tell more.
   std::unique_ptr<Item> take(std::size_t number, const RomIndex& roms,
                              const Neighbours& neighbours) {
-    if (number >= found_.size() || !found_[number]) return nullptr;
-    const Path& path = files_[number].path;
+    if (number >= found_.size()) return nullptr;
+    Early& early = found_[number];
+    if (!early.item && early.other == nullptr) return nullptr;
+    const Path path = files_[number].path();
     const bool claimed =
         !roms.roms().empty() && !roms.matching(stem_of(path), std::nullopt).empty();
-    return claimed || neighbours.system_of(path) || neighbours.slots_beside(path)
-               ? nullptr
-               : std::move(found_[number]);
+    if (claimed || neighbours.system_of(path) || neighbours.slots_beside(path)) return nullptr;
+    if (early.item) return std::move(early.item);
+    auto item = std::make_unique<Item>();
+    item->path = path.string();
+    item->size = files_[number].info.size;
+    item->file_modified_ns = files_[number].info.modified_ns;
+    item->findings = {*early.other};
+    return item;
   }
 
  private:
+  static bool is_other(const Item& item) {
+    return !item.kind && item.layout.empty() && item.candidates.empty() && !item.archive &&
+           item.findings.size() == 1;
+  }
+
+  const Finding& known_finding(const Finding& finding) {
+    const std::scoped_lock lock(noting_);
+    return findings_.try_emplace(finding.text, finding).first->second;
+  }
+
   Session& session_;
   RomFolders& folders_;
   const LookOptions& options_;
@@ -188,7 +217,9 @@ class EarlyLooks {
   const RomIndex none_;
   const Neighbours alone_;
   FileContext context_;
-  std::vector<std::unique_ptr<Item>> found_;
+  std::vector<Early> found_;
+  std::mutex noting_;
+  std::map<std::string, Finding> findings_;  // by their texts, which few kinds of files share
 };
 
 // Files that are looked at on two threads, and handed on in their order, by one thread at a time:
@@ -257,10 +288,10 @@ class FileBatch {
     if (!waiting.item) {
       FileContext context = context_;
       context.info = &waiting.file->info;
-      auto item = look_at_file(session_, folders_, waiting.file->path, options_, context);
+      auto item = look_at_file(session_, folders_, waiting.file->path(), options_, context);
       waiting.item = std::make_unique<Item>(
           item ? std::move(*item)
-               : unreadable_item(waiting.file->path, waiting.file->info.size, item.error()));
+               : unreadable_item(waiting.file->path(), waiting.file->info.size, item.error()));
     }
     // An empty file that nobody named is no alarm: programs leave such markers.
     for (Finding& finding : waiting.item->findings)
@@ -289,7 +320,7 @@ Result<void> look_through(Session& session, const Path& path, const LookOptions&
   on_two_threads(2, [&](std::size_t task) {
     if (task == 1)
       companions = std::ranges::any_of(
-          files, [](const WalkedFile& file) { return is_second_file_name(file.path); });
+          files, [](const WalkedFile& file) { return is_second_file_name(file.name()); });
     else
       for (const FoundFolder& found : find_folders(*session.storage, path, files))
         titles.insert(found.path.string());
@@ -319,7 +350,7 @@ Result<void> look_through(Session& session, const Path& path, const LookOptions&
   for (std::size_t i = 0; i < files.size(); ++i) {
     if (auto on = session.proceed(Work::files, i, files.size()); !on) return on;
     const WalkedFile& file = files[i];
-    if (folder_text(file.path) != inside.native()) inside = file.path.parent_path();
+    if (file.folder() != inside.native()) inside = file.folder();
     if (whole && lies_in(*whole, inside)) continue;
     if (const auto title = title_above(titles, inside); title && show_whole(*title)) continue;
     if (inside.native() != entered.native()) {

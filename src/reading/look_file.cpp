@@ -9,6 +9,7 @@
 #include "core/bytes/text.h"
 #include "core/layouts/cartridge/health.h"
 #include "core/packing/archive.h"
+#include "core/packing/packing.h"
 #include "files/archive_storage.h"
 #include "places/file_kind.h"
 #include "places/second_file.h"
@@ -186,6 +187,17 @@ void add_candidates(const Inspection& found, Item& item) {
                             HintPiece{Remedy::layout_of_input, item.candidates.front()}}});
 }
 
+// An archive. Compressed files are opened only where their names say that they are archives: every
+// manual page is compressed.
+bool may_hold_saves(const Inspection& found) {
+  const Packing packing = packing_of(found.view.bytes());
+  const bool plain = packing == Packing::plain || packing == Packing::zip;
+  const std::string name = lower_ascii(found.hints.file_name);
+  const bool called = name.find(".tar.") != std::string::npos || name.ends_with(".tgz") ||
+                      name.ends_with(".tbz2") || name.ends_with(".txz");
+  return !found.ordinary.empty() && (plain || called) && is_archive(found.view.bytes());
+}
+
 // What is no save, in plain words.
 void add_other(const Inspection& found, bool named, Item& item) {
   if (!found.ordinary.empty()) {
@@ -256,7 +268,7 @@ Result<Item> look_at_file(Session& session, RomFolders& folders, const Path& pat
     add_candidates(*found, item);
   } else {
     add_other(*found, named, item);
-    item.archive = !named && is_archive(found->view.bytes());
+    item.archive = !named && may_hold_saves(*found);
   }
   return item;
 }

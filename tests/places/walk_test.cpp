@@ -31,9 +31,9 @@ void walk_plainly(const Path& folder, bool below, int depth, std::vector<std::st
 
 std::vector<std::string> walked(const Path& folder, bool below) {
   std::vector<std::string> found;
-  for (const auto& [path, info] : files_below(disk(), folder, below)) {
-    EXPECT_EQ(info.size, std::filesystem::file_size(path));
-    found.push_back(path.string());
+  for (const WalkedFile& file : files_below(disk(), folder, below)) {
+    EXPECT_EQ(file.info.size, std::filesystem::file_size(file.path()));
+    found.push_back(file.path().string());
   }
   return found;
 }

@@ -8,7 +8,6 @@
 #include "core/bytes/cursor.h"
 #include "core/bytes/text.h"
 #include "core/ordinary/plain_text.h"
-#include "core/packing/packing.h"
 
 namespace bayswap {
 namespace {
@@ -289,17 +288,13 @@ constexpr std::array kShapes{
 
 }  // namespace
 
-std::string ordinary_file(ByteView file) {
-  if (is_plain_text(file)) return bears(file, 0, "#!") ? "a script" : "text";
+OrdinaryFile ordinary_file(ByteView file) {
+  if (is_plain_text(file)) return {bears(file, 0, "#!") ? "a script" : "text", true};
   for (const Mark& mark : kMarks)
-    if (bears(file, mark.at, mark.bytes)) return std::string(mark.words);
+    if (bears(file, mark.at, mark.bytes)) return {std::string(mark.words), true};
   for (const Shape& shape : kShapes)
-    if (shape.fits(file)) return std::string(shape.words);
+    if (shape.fits(file)) return {std::string(shape.words), false};
   return {};
-}
-
-bool is_packed_form(ByteView file) {
-  return packing_of(file) != Packing::plain;
 }
 
 }  // namespace bayswap

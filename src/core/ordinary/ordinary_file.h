@@ -8,13 +8,14 @@
 
 namespace bayswap {
 
-/// What the file is, in plain words ("a PNG picture", "text"); empty when nothing is told by it.
-/// Only marks that random bytes do not bear by chance count: at least four bytes, or fewer with a
-/// structure behind them that holds. A whole file is wanted, or at least its first 4 KiB.
-[[nodiscard]] std::string ordinary_file(ByteView file);
+struct OrdinaryFile {
+  std::string words;  ///< "a PNG picture", "text"; empty when nothing is told
+  bool sure = false;  ///< text, or a mark of four bytes or more
+};
 
-/// Whether the words of ordinary_file() name a general compression or a zip, which a save state may
-/// be packed in.
-[[nodiscard]] bool is_packed_form(ByteView file);
+/// What the file is, in plain words. Only marks that random bytes do not bear by chance count: at
+/// least four bytes, or fewer with a structure behind them that holds. A whole file is wanted, or
+/// at least its first 4 KiB.
+[[nodiscard]] OrdinaryFile ordinary_file(ByteView file);
 
 }  // namespace bayswap

@@ -1,8 +1,8 @@
 #include "core/ordinary/plain_text.h"
 
 #include <algorithm>
+#include <array>
 #include <cstdint>
-#include <set>
 #include <string_view>
 
 #include "core/bytes/cursor.h"
@@ -14,17 +14,17 @@ namespace {
 constexpr std::size_t kSample = 4096;  // bytes at the start, in the middle and at the end
 constexpr std::size_t kLongRun = 32;   // filler of a chip; a rule in a text is drawn with ASCII
 
-bool is_ascii_letter(std::uint8_t c) {
-  return (c >= 'a' && c <= 'z') || (c >= 'A' && c <= 'Z');
+constexpr bool is_word_letter(std::uint32_t c) {
+  return (c >= 'a' && c <= 'z') || (c >= 'A' && c <= 'Z') || (c >= '0' && c <= '9');
 }
 
 // Tab, line ends, backspace (manual pages), form feed, escape (coloured logs, ISO-2022) and the
 // end mark of old systems.
-bool is_text_control(std::uint32_t c) {
+constexpr bool is_text_control(std::uint32_t c) {
   return c == '\t' || c == '\n' || c == '\r' || c == '\b' || c == '\f' || c == 0x1B || c == 0x1A;
 }
 
-bool is_blank_letter(std::uint32_t c) {
+constexpr bool is_blank_letter(std::uint32_t c) {
   return c == ' ' || c == '\n' || c == '\r' || c == '\t' || c == 0x3000 || c == 0x3001 ||
          c == 0x3002;
 }
@@ -50,21 +50,28 @@ bool has_long_high_run(ByteView bytes) {
 
 // Encodings of one byte or several: no control characters, and words with blanks between them.
 bool is_byte_text(ByteView bytes) {
+  enum Class : std::uint8_t { control, high, blank, word, sign };
+  static constexpr auto kClasses = [] {
+    std::array<Class, 256> classes{};
+    for (unsigned c = 0; c < 256; ++c)
+      classes[c] = c >= 0x80                                        ? high
+                   : is_blank_letter(c)                             ? blank
+                   : c == 0x7F || (c < 0x20 && !is_text_control(c)) ? control
+                   : is_word_letter(c)                              ? word
+                                                                    : sign;
+    return classes;
+  }();
   constexpr std::size_t kShort = 64;  // bytes; random ones pass by chance
-  std::size_t high = 0;
-  std::size_t blanks = 0;
-  std::size_t letters = 0;
+  std::array<std::size_t, 5> counts{};
   for (const std::byte byte : bytes) {
-    const std::uint8_t c = to_u8(byte);
-    if ((c < 0x20 && !is_text_control(c)) || c == 0x7F) return false;
-    if (c >= 0x80) ++high;
-    if (is_blank_letter(c)) ++blanks;
-    if (is_ascii_letter(c) || (c >= '0' && c <= '9')) ++letters;
+    const Class of = kClasses[to_u8(byte)];
+    if (of == control) return false;
+    ++counts[of];
   }
-  if (high == 0) return letters + blanks > 0;
+  if (counts[high] == 0) return counts[word] + counts[blank] > 0;
   if (is_utf8(bytes)) return true;
   constexpr std::size_t kLettersToABlank = 256;
-  return bytes.size() >= kShort && blanks * kLettersToABlank >= bytes.size() &&
+  return bytes.size() >= kShort && counts[blank] * kLettersToABlank >= bytes.size() &&
          !has_long_high_run(bytes);
 }
 
@@ -76,7 +83,8 @@ bool is_wide_text(ByteView bytes, bool big_endian) {
   const std::size_t count = bytes.size() / Width;
   if (count < kLeastLetters) return false;
   Cursor cursor(bytes);
-  std::set<std::uint32_t> different;
+  std::array<std::uint32_t, kLeastLetters> different{};
+  std::size_t found = 0;
   std::size_t blanks = 0;
   bool pair_open = false;
   for (std::size_t i = 0; i < count; ++i) {
@@ -94,9 +102,11 @@ bool is_wide_text(ByteView bytes, bool big_endian) {
         c == 0xFFFF || c > 0x10FFFF)
       return false;
     if (is_blank_letter(c)) ++blanks;
-    if (different.size() < kLeastLetters) different.insert(c);
+    const auto end = different.begin() + static_cast<std::ptrdiff_t>(found);
+    if (found < kLeastLetters && std::find(different.begin(), end, c) == end)
+      different[found++] = c;
   }
-  return blanks > 0 && different.size() >= kLeastLetters;
+  return blanks > 0 && found == kLeastLetters;
 }
 
 bool is_text_piece(ByteView bytes) {

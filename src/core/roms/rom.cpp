@@ -20,7 +20,7 @@ std::optional<RomInfo> read_rom(ByteView bytes, std::uint64_t file_size) {
   for (const Reader reader : kReaders)
     if (auto info = reader(rom)) {
       // A manual may have the letters of a header in the right place.
-      if (!ordinary_file(bytes).empty()) return std::nullopt;
+      if (!ordinary_file(bytes).words.empty()) return std::nullopt;
       return info;
     }
   return std::nullopt;

@@ -114,7 +114,8 @@ std::optional<std::uint64_t> ChipLayout::stored_size_of(ByteView whole, const Hi
   std::optional<std::uint64_t> best;
   for (const std::uint64_t size : info_.file_sizes)
     if (file >= size && file - size < kTrailerLimit && (!best || size > *best)) best = size;
-  if (best) return best;
+  constexpr std::size_t kStart = 256;
+  if (best || is_plain_text(whole.first(std::min(whole.size(), kStart)))) return best;
   for (const std::uint64_t size : info_.file_sizes)
     if (file > size && file - size <= kTextTrailerLimit && (!best || size > *best) &&
         is_plain_text(whole.subspan(static_cast<std::size_t>(size))))

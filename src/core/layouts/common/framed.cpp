@@ -30,6 +30,8 @@ std::optional<BodyPlace> find_card(const Layout& layout, ByteView file) {
     if (header % kHeaderUnit == 0 && proves(layout, file.subspan(header)))
       return BodyPlace{header, static_cast<std::size_t>(size)};
   }
+  const auto smallest = std::ranges::min(layout.info().file_sizes);
+  if (file.size() <= smallest) return std::nullopt;
   for (const std::size_t header : marks_of(layout.info().system, file, kLargestHeader))
     for (const std::uint64_t size : layout.info().file_sizes)
       if (const auto body = slice(file, header, size); header > 0 && body && proves(layout, *body))
