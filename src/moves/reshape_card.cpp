@@ -8,6 +8,7 @@
 #include "bayswap/folder.h"
 #include "core/bytes/hash.h"
 #include "core/bytes/text.h"
+#include "core/layouts/common/framed.h"
 #include "files/atomic_write.h"
 #include "moves/outputs.h"
 #include "reading/card_saves.h"
@@ -165,7 +166,7 @@ Result<std::optional<Reshaped>> reshape_card(Session& session, const ReshapeRequ
     } else if (mould) {
       write.mould = ByteView(*mould);
     }
-    auto written = (*target)->write(write);
+    auto written = layout_into(**target, write.mould.value_or(ByteView{})).write(write);
     if (!written) return tl::unexpected(written.error());
     result.losses = std::move(written->losses);
     result.findings.insert(result.findings.end(), written->notes.begin(), written->notes.end());

@@ -16,7 +16,8 @@ std::string describe_bytes(ByteView file) {
   const char* found = magic_buffer(library.get(), file.data(), file.size());
   if (found == nullptr) return {};
   std::string words = safe_text(found);
-  words.resize(std::min(words.find(','), words.size()));  // details follow
+  // Details follow.
+  words.resize(std::min({words.find(','), words.find(" - "), words.size()}));
   return words == "data" || words == "empty" ? std::string() : words;
 }
 

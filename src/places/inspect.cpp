@@ -9,6 +9,9 @@
 #include "core/layouts/cartridge/chips.h"
 #include "core/layouts/titles/path_text.h"
 #include "core/naming/tags.h"
+#include "core/ordinary/ordinary_file.h"
+#include "core/packing/archive.h"
+#include "core/packing/packing.h"
 #include "files/archive_storage.h"
 #include "files/atomic_write.h"
 #include "places/name_fields.h"
@@ -36,6 +39,27 @@ Result<FileView> view_of(Storage& storage, const Path& path, const FileInfo* wal
   auto seen = storage.view_if(path, *walked, 0, {});
   if (!seen) return tl::unexpected(seen.error());
   return std::move(**seen);
+}
+
+bool starts_as_png(ByteView bytes) {
+  return bytes.size() > 4 && bytes[0] == std::byte{0x89} && bytes[1] == std::byte{'P'};
+}
+
+// What a large file is instead of a save, by its beginning: films and programs are not read whole.
+// Empty where the beginning does not tell.
+std::string ordinary_by_beginning(Storage& storage, const Path& path, const FileInfo& info) {
+  constexpr std::uint64_t kLarge = 1U << 18U;
+  constexpr std::size_t kBeginning = 4096;
+  if (info.size < kLarge) return {};
+  const auto start = storage.view_start(path, kBeginning);
+  if (!start) return {};
+  const ByteView bytes = start->bytes().first(std::min(start->bytes().size(), kBeginning));
+  // States are packed and lie behind pictures, archives hold saves.
+  if (has_state_bytes(bytes) || packing_of(bytes) != Packing::plain || is_archive(bytes) ||
+      starts_as_png(bytes))
+    return {};
+  auto [words, sure] = ordinary_file(bytes);
+  return sure ? words : std::string();
 }
 
 // The ROMs that a save may belong to, nearest source first.
@@ -272,6 +296,14 @@ Result<Inspection> inspect(Session& session, RomFolders& folders, const Path& pa
                            const InspectOptions& options) {
   Inspection found;
   found.path = path;
+  if (options.neighbours != nullptr && options.info != nullptr && options.view == nullptr &&
+      options.is.empty())
+    found.ordinary = ordinary_by_beginning(*session.storage, path, *options.info);
+  if (!found.ordinary.empty()) {
+    found.info = *options.info;
+    found.hints.file_name = inner_name(path);
+    return found;
+  }
   // A save may be named through a link; what is read is the file behind it.
   auto view = options.view != nullptr ? Result<FileView>(*options.view)
                                       : view_of(*session.storage, path, options.info);
@@ -345,8 +377,10 @@ Result<Inspection> inspect(Session& session, RomFolders& folders, const Path& pa
 Findings judge_unknown(const Inspection& found) {
   const std::uint64_t size = found.info.size;
   const bool save_like = found.shelf.has_value() || has_save_extension(found.hints.file_name);
+  const bool meant = save_like || found.game_known || found.hints.thorough;
+  if (size == 0 && !meant) return {{Level::note, Code::empty_file, "an empty file", ""}};
   if (size == 0)
-    return {{save_like || found.game_known ? Level::error : Level::warn,
+    return {{Level::error,
              Code::empty_file,
              "the file is empty: it holds no progress",
              {"look for an older copy; '", Remedy::show_history, "' may have one"}}};

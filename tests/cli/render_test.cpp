@@ -1,4 +1,6 @@
 #include <gtest/gtest.h>
+#include <random>
+#include <set>
 
 #include <nlohmann/json.hpp>
 
@@ -49,6 +51,46 @@ TEST(Render, AgesAreRoundedToTheirUnit) {
 
 TEST(Render, StripsShowWhereSomethingIs) {
   EXPECT_EQ(strip_text({0, 1, 50, 100}, Style(false, 80)), "·▁▄█");
+}
+
+TEST(Render, NamesAreShortenedInTheMiddleByWholeCharacters) {
+  const Style style(false, 80);
+  EXPECT_EQ(style.fitted("short.sav", 20), "short.sav");
+  EXPECT_EQ(style.fitted("A very long name of a game.sav", 20), "A very long n…me.sav");
+  EXPECT_EQ(style.fitted_path("den/saves/Kite Foundry.srm", 20), "…/Kite Foundry.srm");
+  EXPECT_EQ(style.fitted_path("den/A very long name of a game.srm", 20), "…/A very long …e.srm");
+  EXPECT_EQ(Style(false, 80, true).fitted("A very long name of a game.sav", 9),
+            "A very long name of a game.sav")
+      << "nothing is shortened in a pipe";
+  // A letter with its accent, and a flag of two code points, stay whole or go whole.
+  std::mt19937 numbers(9);
+  const std::vector<std::string> characters{"a", "e\u0301", "日", "\U0001F1EF\U0001F1F5", "ß", "."};
+  for (int round = 0; round < 500; ++round) {
+    std::vector<std::string> parts(3 + numbers() % 30);
+    std::string name;
+    for (std::string& part : parts) name += part = characters[numbers() % characters.size()];
+    const std::size_t columns = 3 + numbers() % 30;
+    const std::string shown = style.fitted(name, columns);
+    EXPECT_LE(columns_of(shown), columns) << name;
+    if (shown == name) continue;
+    const std::size_t gap = shown.find("…");
+    ASSERT_NE(gap, std::string::npos) << name;
+    std::set<std::string> heads{""};
+    std::set<std::string> tails{""};
+    std::string head;
+    std::string tail;
+    for (std::size_t i = 0; i < parts.size(); ++i) {
+      heads.insert(head += parts[i]);
+      tails.insert(tail = parts[parts.size() - 1 - i] + tail);
+    }
+    EXPECT_TRUE(heads.contains(shown.substr(0, gap))) << name << " as " << shown;
+    EXPECT_TRUE(tails.contains(shown.substr(gap + std::string("…").size())))
+        << name << " as " << shown;
+  }
+}
+
+TEST(Render, NoControlCharacterGetsThroughATextThatIsWrapped) {
+  EXPECT_EQ(wrapped("a \x1b[2J b\x07", 40, 0), "a ?[2J b?");
 }
 
 TEST(Render, FindingsSayWhatToDo) {

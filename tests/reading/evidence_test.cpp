@@ -214,6 +214,53 @@ TEST_F(Evidences, ACardBehindAnyHeader) {
       std::equal(expected->bytes.begin(), expected->bytes.end(), changed->bytes.begin() + 128));
 }
 
+TEST_F(Evidences, AFileBehindAHeaderOrBeforeATextIsImitated) {
+  const Bytes header = test::random_bytes(3904, 30);
+  const Bytes mould = header + test::blank_ps1_card();
+  const Bytes card = ps1_card_with_a_save();
+  const auto layout = find_layout("ps1-card");
+  const auto content = (*layout)->read(card, {});
+  ASSERT_TRUE(content);
+  const auto written = imitate(**layout, {content->saves, mould, {}});
+  ASSERT_TRUE(written) << written.error().text;
+  ASSERT_EQ(written->bytes.size(), mould.size());
+  EXPECT_TRUE(std::equal(header.begin(), header.end(), written->bytes.begin()));
+  const auto again = (*layout)->read(ByteView(written->bytes).subspan(3904), {});
+  ASSERT_TRUE(again);
+  EXPECT_EQ(again->saves.size(), 1U);
+  // A text behind a chip's full size, even one that repeats what is in the save.
+  const auto chip = find_layout("snes-battery");
+  Bytes old(0x2000, std::byte{0});
+  const std::string words = "MARK 1.0 of the program, and its settings\n";
+  for (std::size_t at = 0; at + words.size() <= old.size(); at += 64) test::put(old, at, words);
+  for (const std::size_t length : {std::size_t{16}, std::size_t{300}, std::size_t{4096}}) {
+    Bytes trailer(length);
+    for (std::size_t i = 0; i < length; ++i)
+      trailer[i] = static_cast<std::byte>(words[i % words.size()]);
+    Save save;
+    save.system = System::snes;
+    save.parts = {{"sram", old, false, {}}};
+    const Bytes fresh = test::random_bytes(0x2000, 31);
+    const auto out = imitate(**chip, {std::span(&save, 1), fresh + trailer, {}});
+    ASSERT_TRUE(out) << length << ": " << out.error().text;
+    EXPECT_TRUE(out->bytes == old + trailer) << length;
+  }
+}
+
+TEST_F(Evidences, ALayoutTakesOnlyItsOwnChip) {
+  Hints hints;
+  hints.system = System::gba;
+  hints.chips = std::vector<Chip>{{"flash", 0x20000}};
+  hints.chips_from_header = true;
+  const auto guesses = identify(test::random_bytes(0x20000, 32), hints);
+  ASSERT_EQ(guesses.size(), 1U);
+  EXPECT_EQ(guesses[0].layout->info().id, "gba-flash128");
+  hints.system = System::n64;
+  hints.chips = std::vector<Chip>{{"eeprom", 0x800}};
+  EXPECT_EQ(identify(test::random_bytes(0x800, 33), hints).front().layout->info().id,
+            "n64-eeprom16k");
+}
+
 TEST_F(Evidences, ArchivesInFoldersAreOpened) {
   std::filesystem::create_directories(folder_ / "Downloads");
   Bytes tar;

@@ -10,6 +10,7 @@
 #include "core/bytes/fill.h"
 #include "core/bytes/text.h"
 #include "core/layouts/cartridge/chips.h"
+#include "core/layouts/common/framed.h"
 #include "core/ordinary/plain_text.h"
 
 namespace bayswap {
@@ -88,6 +89,8 @@ std::size_t shared_runs(const Layout& layout, const WriteRequest& request) {
 Result<Written> imitate(const Layout& layout, const WriteRequest& request) {
   if (!request.mould) return layout.write(request);
   const ByteView mould = *request.mould;
+  const Layout& behind = layout_into(layout, mould);
+  if (&behind != &layout) return behind.write(request);
   const auto usual = [&] { return layout.write(request); };
   const auto& sizes = layout.info().file_sizes;
   if (std::find(sizes.begin(), sizes.end(), mould.size()) != sizes.end() ||

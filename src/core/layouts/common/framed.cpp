@@ -187,6 +187,12 @@ const Layout* framed(const Layout& inside) {
   return found == made.end() ? nullptr : found->second.get();
 }
 
+const Layout& layout_into(const Layout& layout, ByteView existing) {
+  const Layout* behind = framed(layout);
+  if (behind == nullptr || proves(layout, existing)) return layout;
+  return behind->header_size(existing) > 0 ? *behind : layout;
+}
+
 std::optional<Guess> guess_behind_header(ByteView file, bool singles) {
   constexpr std::size_t kLeastFile = 2048 + kLeastHeader;
   if (file.size() < (singles ? kLeastHeader * 2 : kLeastFile)) return std::nullopt;

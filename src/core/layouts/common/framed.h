@@ -18,6 +18,9 @@ struct BodyPlace {
 /// it is neither. Its reads skip the header, its writes keep it. It has the id of `inside`.
 [[nodiscard]] const Layout* framed(const Layout& inside);
 
+/// The layout that writes into an existing file: framed() where the body stands behind a header.
+[[nodiscard]] const Layout& layout_into(const Layout& layout, ByteView existing);
+
 /// Where a card (or, `singles`, a single save) stands behind a header of 64 bytes to 64 KiB; the
 /// guess is that of framed(). Nothing when there is none that proves itself.
 [[nodiscard]] std::optional<Guess> guess_behind_header(ByteView file, bool singles);
