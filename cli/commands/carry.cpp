@@ -25,6 +25,9 @@ bool is_failure(const MoveReport& move, bool all) {
 }
 
 void show(const CarryReport& report, Run& run, bool all, bool undoing) {
+  if (!run.json)
+    for (const PlaceReport& place : report.understood)
+      run.print(understood_text(place, run.style()) + "\n");
   if (run.json)
     run.print(json_text(report));
   else if (all)
@@ -47,16 +50,18 @@ void add_carry(Command& app, Run& run) {
       app, run, "carry", "Bring a save to a bay: checked, kept in history, converted, read back",
       "bayswap carry reader:\"Copper Tide\" --to den --plan\n  bayswap carry --all --from den --to "
       "ferry");
-  command.add_option("SAVE", request.saves,
-                     "a file, CARD:NAME, BAY:NAME, or a name in the bay of --from");
-  command.add_option("--to", request.to, "the bay to carry to").type_name("BAY").required();
-  command.add_option("--from", request.from, "the bay to take from").type_name("BAY");
+  command.add_option(
+      "SAVE", request.saves,
+      "a file, a folder, an archive, CARD:NAME, BAY:NAME, or a name in the place of --from");
+  command.add_option("--to", request.to, "a bay, or any path: a folder, a card, an existing save")
+      .type_name("PLACE")
+      .required();
+  command.add_option("--from", request.from, "the bay or folder to take from").type_name("PLACE");
   command.add_option("--game", request.game, "title, code or ROM name of the game")
       .type_name("TEXT");
   command.add_option("--rom", request.rom, "the ROM of the game").type_name("FILE");
   command.add_option("--account", request.account, "the account that plays there").type_name("ID");
-  command
-      .add_option("--code", request.code, "title id or code of another region's game to carry to")
+  command.add_option("--code", request.code, "title id or code of the game to carry to")
       .type_name("CODE");
   command.add_option("--slot", request.slot, "of a save state: a number, or free")
       .type_name("SLOT");

@@ -77,6 +77,7 @@ Json saves_json(const std::vector<SaveInfo>& saves) {
     if (!save.comment.empty()) json["comment"] = save.comment;
     if (save.blocks > 0) json["blocks"] = save.blocks;
     if (!save.layout.empty()) json["layout"] = save.layout;
+    if (!save.candidates.empty()) json["candidates"] = save.candidates;
     json["size"] = save.size;
     json["game"] = game_json(save.game);
     json["parts"] = parts_json(save.parts);
@@ -261,6 +262,9 @@ Json to_json(const CarryReport& report) {
   Json moves = Json::array();
   for (const MoveReport& move : report.moves) moves.push_back(move_json(move));
   Json json = with_schema("moves", std::move(moves));
+  for (const PlaceReport& place : report.understood)
+    json["understood"].push_back(
+        {{"place", place.path}, {"text", place.words}, {"exact", place.exact}});
   if (!report.safe_to_remove.empty()) json["safe_to_remove"] = report.safe_to_remove;
   if (report.failed) json["error"] = to_json(*report.failed);
   return json;

@@ -34,6 +34,7 @@ Health health_of(const OverviewRow& row) {
     warned = warned || finding.level == Level::warn;
   }
   if (row.kind == Kind::state) return {Tone::quiet, "·", "state"};
+  if (row.unclear && !row.blank) return {Tone::quiet, "?", "unclear"};
   if (row.blank) return {Tone::warn, "!", "blank"};
   if (warned) return {Tone::warn, "!", "see below"};
   return {};
@@ -146,7 +147,8 @@ OverviewRow row_of(const Item& item) {
   row.modified_ns = item.file_modified_ns;
   row.path = item.path;
   row.blank = item.blank.value_or(false);
-  row.known = item.kind.has_value() || !item.layout.empty() || item.archive;
+  row.unclear = item.layout.empty() && !item.candidates.empty();
+  row.known = row.unclear || item.kind.has_value() || !item.layout.empty() || item.archive;
   row.saves = item.package ? 0 : item.saves.size();
   row.findings = item.findings;
   const std::string file = stem_text(item.path);
@@ -165,6 +167,7 @@ OverviewRow row_of(const Item& item) {
 std::string overview_of(const std::deque<OverviewRow>& rows, std::size_t others,
                         const std::string& root, std::int64_t now_ns, const Style& style) {
   std::size_t roms = 0;
+  std::size_t unclear = 0;
   std::vector<const OverviewRow*> saves;
   for (const OverviewRow& row : rows) {
     if (is_rom(row))
@@ -173,6 +176,7 @@ std::string overview_of(const std::deque<OverviewRow>& rows, std::size_t others,
       ++others;
     else
       saves.push_back(&row);
+    unclear += row.unclear ? 1 : 0;
   }
   const auto order = [](const OverviewRow* row) {
     return std::tuple(!row->system, row->system.value_or(System::a2600),
@@ -181,8 +185,9 @@ std::string overview_of(const std::deque<OverviewRow>& rows, std::size_t others,
   std::ranges::stable_sort(saves, {}, order);
   std::string text;
   text = style.paint(Tone::title, path_text(root)) + "  " +
-         style.paint(Tone::quiet, counted(saves.size(), "save") + ", " + counted(roms, "ROM") +
-                                      ", " + counted(others, "other file")) +
+         style.paint(Tone::quiet, counted(saves.size() - unclear, "save") + ", " +
+                                      (unclear > 0 ? fmt::format("{} unclear, ", unclear) : "") +
+                                      counted(roms, "ROM") + ", " + counted(others, "other file")) +
          "\n";
   if (!saves.empty()) text += heading(style);
   add_lines(text, saves, root, now_ns, style);

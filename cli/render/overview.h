@@ -21,6 +21,7 @@ struct OverviewRow {
   std::int64_t modified_ns = 0;
   std::string path;
   bool blank = false;
+  bool unclear = false;   ///< only its size and its extension speak for it
   bool known = false;     ///< a save, a card, a state or a ROM
   std::size_t saves = 0;  ///< on a card
   Findings findings;

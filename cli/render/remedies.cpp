@@ -2,6 +2,8 @@
 
 #include <fmt/core.h>
 
+#include "bayswap/bay.h"
+
 namespace bayswap::cli {
 namespace {
 
@@ -39,7 +41,8 @@ std::string command_text(Remedy remedy, const std::string& with) {
     case Remedy::mend_card:
       return with.empty() ? "bayswap card mend CARD -o NEWCARD"
                           : fmt::format("bayswap card mend \"{0}\" -o \"{0}.mended\"", with);
-    case Remedy::learn_bay: return fmt::format("bayswap bay learn {} FOLDER", with);
+    case Remedy::learn_bay:
+      return fmt::format("bayswap bay learn {} FOLDER", is_bay_name(with) ? with : "NAME");
     case Remedy::show_bay: return behind("bayswap bay show", with);
     case Remedy::list_bays: return "bayswap bay list";
     case Remedy::list_layouts: return "bayswap layouts";

@@ -46,6 +46,7 @@ std::string one_line(const std::string& comment) {
 std::string packed_line(const SaveInfo& save) {
   std::string line = safe_text(save.name) + "  " + size_text(save.size);
   if (!save.layout.empty()) line += " · " + save.layout;
+  if (!save.candidates.empty()) line += " · could be " + list_text(save.candidates);
   if (!save.game.title.empty()) line += " · " + safe_text(save.game.title);
   return line;
 }
@@ -213,6 +214,12 @@ std::string move_text(const MoveReport& move, const Style& style, Doing doing) {
 std::string title_of(const MoveReport& move) {
   if (!move.game.title.empty()) return safe_text(move.game.title);
   if (!move.comment.empty()) return safe_text(move.comment.substr(0, move.comment.find('\n')));
+  // A number says nothing without its title.
+  if (!move.game.title_id.empty()) {
+    std::string text = "title " + move.game.title_id;
+    if (!move.label.empty() && move.label != move.game.title_id) text += " · " + move.label;
+    return safe_text(text);
+  }
   return move.label.empty() ? path_text(move.to) : safe_text(move.label);
 }
 
@@ -342,6 +349,18 @@ std::string folder_back_text(const std::vector<MoveReport>& moves, std::size_t f
          status_mark(moves[from], style, Doing::undoing) + "\n" +
          row(style, "folder", path_text(common_folder(moves, from, count))) +
          row(style, "now", counted(count, "file") + " as before the move");
+}
+
+std::string understood_text(const PlaceReport& place, const Style& style) {
+  std::string text = style.paint(Tone::title, path_text(place.path)) + "\n" +
+                     std::string(kMargin, ' ') + style.paint(Tone::key, "understood ") +
+                     wrapped(place.words, style.width(), kMargin + 11) + "\n";
+  if (!place.exact)
+    text += std::string(kMargin, ' ') +
+            style.paint(Tone::quiet,
+                        "→ keep that: bayswap bay learn NAME \"" + safe_text(place.path) + "\"") +
+            "\n";
+  return text;
 }
 
 std::string report_text(const CarryReport& report, const Style& style, Doing doing) {

@@ -51,6 +51,9 @@ struct Bay {
   std::vector<Shelf> shelves;
   std::vector<std::string> unexplained;  ///< relative path and reason; not part of the file
   std::vector<std::string> questions;    ///< what learning could not settle; not part of the file
+  /// Its shelves are one file or folder, which takes the save that is brought, whatever its name;
+  /// only of a place that a user named for one command.
+  bool exact = false;
 };
 
 /// The user's bays, in the order of bays.toml.
@@ -64,6 +67,10 @@ class BayList {
   [[nodiscard]] const std::vector<Bay>& bays() const { return bays_; }
   /// Errors: `unknown-bay`, with the known names in the hint.
   [[nodiscard]] Result<const Bay*> find(std::string_view name) const;
+
+  /// Adds or replaces a bay in this list alone, without a word in any file. Its name may be any
+  /// text. Pointers into bays() are no longer valid.
+  void add_for_now(Bay bay);
 
   /// Adds what was learned anew. A bay of the same place keeps its shelves and every word of its
   /// text; only shelves for files that none of them explains are added. Gives the bay as it is

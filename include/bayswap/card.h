@@ -196,8 +196,9 @@ class CardLayout : public Layout {
 /// capacity, and its saves lie where they lay as long as the card can be repaired in place.
 [[nodiscard]] Result<Mended> mend(const CardLayout& layout, ByteView file);
 
-/// The places of the saves that a person means: the save's own name, its game's code or serial, or
-/// `#` and its place in the list, counted from 1. Errors: `no-match`, `many-match`.
+/// The places of the saves that a person means: the save's own name, its game's code or serial, its
+/// title as it is shown, or `#` and its place in the list, counted from 1. Errors: `no-match`,
+/// `many-match`.
 [[nodiscard]] Result<std::size_t> find_on_card(const std::vector<CardSave>& saves,
                                                std::string_view name);
 

@@ -25,8 +25,10 @@ struct GivenSave {
 
 struct CarryRequest {
   std::vector<std::string> saves;   ///< files, or `BAY:NAME`, or names inside `from`
-  std::optional<std::string> from;  ///< bay that names are looked up in
-  std::string to;                   ///< bay to carry to
+  std::optional<std::string> from;  ///< bay that names are looked up in, or a path to such a place
+  /// Bay to carry to, or a path: a folder is understood on the spot, an existing save or card is
+  /// the exact place.
+  std::string to;
   std::optional<std::string> game;  ///< title, code or ROM name of the game
   bool all = false;                 ///< every save of `from`
   bool plan = false;                ///< say what would be done and write nothing
@@ -79,8 +81,16 @@ struct MoveReport {
   std::optional<Files> files;
 };
 
+/// A place that is no bay of the user's, and was understood for one command.
+struct PlaceReport {
+  std::string path;
+  std::string words;   ///< "gb saves beside ROMs, named after them"
+  bool exact = false;  ///< it is one file or folder, which is replaced
+};
+
 struct CarryReport {
   std::vector<MoveReport> moves;
+  std::vector<PlaceReport> understood;
   std::optional<Error> failed;  ///< a place failed; the moves before it are done and stay undoable
   std::string safe_to_remove;   ///< a medium that can be taken out, and holds everything; or empty
 };

@@ -26,6 +26,13 @@ class FolderLayout : public Layout {
  public:
   /// A file that such folders have, and others hardly ever; empty when their path tells.
   [[nodiscard]] virtual std::string_view marker() const { return {}; }
+  /// A file that names its title in itself, so that the folder may lie anywhere; empty for none.
+  [[nodiscard]] virtual std::string_view sealed_marker() const { return {}; }
+  /// What the path and the first 64 KiB of sealed_marker() tell; nothing when that is no such file.
+  [[nodiscard]] virtual std::optional<FolderPlace> place_by_marker(std::string_view /*path*/,
+                                                                   ByteView /*beginning*/) const {
+    return std::nullopt;
+  }
   /// What an absolute path tells; nothing unless it ends as this layout's folders do.
   [[nodiscard]] virtual std::optional<FolderPlace> place(std::string_view path) const;
   /// How well files of a folder (relative paths and contents) fit.

@@ -34,6 +34,8 @@ struct SaveInfo {
   std::uint32_t blocks = 0;
   std::uint64_t size = 0;  ///< bytes of its files; of its blocks where it has only those
   std::string layout;      ///< of a file inside an archive
+  /// Of one that only its size and its name speak for: what it may be, best first.
+  std::vector<std::string> candidates;
   Game game;
   std::vector<PartInfo> parts;
   std::optional<Time> modified;

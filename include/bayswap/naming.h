@@ -39,6 +39,8 @@ class NamingPattern {
   [[nodiscard]] std::optional<Fields> match(std::string_view path) const;
 
   [[nodiscard]] bool uses(std::string_view field) const;
+  /// False for one fixed path.
+  [[nodiscard]] bool uses_fields() const;
   [[nodiscard]] const std::string& text() const;
 
  private:

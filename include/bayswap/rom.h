@@ -23,6 +23,7 @@ struct RomInfo {
   std::optional<std::vector<Chip>> chips;
   bool shared_code = false;  ///< the code is common to all homebrew, so only the title counts
   bool header_ok = true;     ///< the header's own check holds (true where it has none)
+  bool has_header = true;    ///< false for cartridges without one, known by where they lie
   Findings findings;
   // Of the whole file, in lower-case hex; empty unless a catalog could know them.
   std::string crc32;

@@ -15,6 +15,7 @@
 #include "moves/target.h"
 #include "moves/wanted_saves.h"
 #include "places/file_names.h"
+#include "places/understood.h"
 
 namespace bayswap {
 namespace {
@@ -162,7 +163,10 @@ class Carrier {
 
   void check_source(const Source& source, const Target& target, Checks& checks) const {
     for (const Finding& problem : source.problems)
-      if (!target.moves_unread() || problem.code != Code::state_not_save) (void)checks.add(problem);
+      if (problem.level == Level::note)
+        checks.note(problem);
+      else if (!target.moves_unread() || problem.code != Code::state_not_save)
+        (void)checks.add(problem);
     if (!source.save.parts.empty() && source.save.blank())
       (void)checks.add(
           {Level::error, Code::blank_source,
@@ -382,6 +386,30 @@ Result<void> check_request(const CarryRequest& request) {
   return {};
 }
 
+// The request with the places as bays of the session.
+struct Resolved {
+  CarryRequest request;
+  std::vector<PlaceReport> understood;
+};
+
+Result<Resolved> with_places(Session& session, const CarryRequest& request) {
+  if (auto right = check_request(request); !right) return tl::unexpected(right.error());
+  Resolved resolved{request, {}};
+  const auto resolve = [&](std::string& name) -> Result<void> {
+    auto place = understand_place(session, name);
+    if (!place) return tl::unexpected(place.error());
+    name = place->bay;
+    if (!place->known)
+      resolved.understood.push_back({place->path, std::move(place->words), place->exact});
+    return {};
+  };
+  if (!or_empty(request.from).empty())
+    if (auto done = resolve(*resolved.request.from); !done) return tl::unexpected(done.error());
+  if (auto done = resolve(resolved.request.to); !done) return tl::unexpected(done.error());
+  if (auto right = check_request(resolved.request); !right) return tl::unexpected(right.error());
+  return resolved;
+}
+
 }  // namespace
 
 std::string_view to_string(MoveStatus status) {
@@ -394,13 +422,16 @@ std::string_view to_string(MoveStatus status) {
 }
 
 Result<CarryReport> carry(Session& session, const CarryRequest& request) {
-  if (auto right = check_request(request); !right) return tl::unexpected(right.error());
-  const auto bay = session.bays.find(request.to);
+  auto resolved = with_places(session, request);
+  if (!resolved) return tl::unexpected(resolved.error());
+  const auto bay = session.bays.find(resolved->request.to);
   if (!bay) return tl::unexpected(bay.error());
-  Carrier carrier(session, request, **bay);
+  Carrier carrier(session, resolved->request, **bay);
   const auto sources = carrier.find();
   if (!sources) return tl::unexpected(sources.error());
-  return carrier.run(*sources, nullptr);
+  auto report = carrier.run(*sources, nullptr);
+  if (report) report->understood = std::move(resolved->understood);
+  return report;
 }
 
 struct CarryPlan::Made {
@@ -418,11 +449,12 @@ CarryPlan::~CarryPlan() = default;
 
 Result<CarryPlan> CarryPlan::make(Session& session, CarryRequest request) {
   request.plan = true;
-  if (auto right = check_request(request); !right) return tl::unexpected(right.error());
-  const auto bay = session.bays.find(request.to);
-  if (!bay) return tl::unexpected(bay.error());
+  auto resolved = with_places(session, request);
+  if (!resolved) return tl::unexpected(resolved.error());
   auto made = std::make_unique<Made>();
-  made->request = std::move(request);
+  made->request = std::move(resolved->request);
+  const auto bay = session.bays.find(made->request.to);
+  if (!bay) return tl::unexpected(bay.error());
   Carrier carrier(session, made->request, **bay);
   auto sources = carrier.find();
   if (!sources) return tl::unexpected(sources.error());
@@ -430,6 +462,7 @@ Result<CarryPlan> CarryPlan::make(Session& session, CarryRequest request) {
   auto report = carrier.run(made->sources, nullptr);
   if (!report) return tl::unexpected(report.error());
   made->report = std::move(*report);
+  made->report.understood = std::move(resolved->understood);
   made->shown = carrier.take_shown();
   return CarryPlan(session, std::move(made));
 }

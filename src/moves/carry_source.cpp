@@ -81,7 +81,8 @@ std::string Source::shown() const {
 }
 
 Result<Source> read_source(Session& session, RomFolders& folders, const Path& path,
-                           const CarryRequest& request, const std::optional<RomFile>& expected) {
+                           const CarryRequest& request, const std::optional<RomFile>& expected,
+                           std::optional<System> system) {
   const auto info = session.storage->info(path);
   if (!info) return tl::unexpected(info.error());
   if (info->type == FileType::folder)
@@ -92,6 +93,7 @@ Result<Source> read_source(Session& session, RomFolders& folders, const Path& pa
   how.is = or_empty(request.is);
   how.rom = request.rom;
   how.expected = expected;
+  how.system = system;
   auto found = inspect(session, folders, path, how);
   if (!found) return tl::unexpected(found.error());
   Source source;

@@ -25,6 +25,7 @@ struct Source {
   bool state = false;                   ///< a snapshot of a program, in one file
   std::string slot;                     ///< of a state; may be empty
   bool on_shelf = false;                ///< a shelf of a known bay claims it
+  std::optional<Path> folder_there;     ///< the title's folder there that it belongs into
   std::int64_t modified_ns = 0;         ///< of the newest file
   Findings problems;                    ///< checks that stop it already
 
@@ -32,10 +33,12 @@ struct Source {
 };
 
 /// A single file. `expected`: the game at the destination that it is meant for; it counts only
-/// where neither a ROM nor a shelf of the source tells.
+/// where neither a ROM nor a shelf of the source tells. `system`: the only one that the
+/// destination can be of.
 [[nodiscard]] Result<Source> read_source(Session& session, RomFolders& folders, const Path& path,
                                          const CarryRequest& request,
-                                         const std::optional<RomFile>& expected);
+                                         const std::optional<RomFile>& expected,
+                                         std::optional<System> system = {});
 
 /// Every save of a bay, gathered by game.
 [[nodiscard]] Result<std::vector<Source>> read_bay(Session& session, RomFolders& folders,

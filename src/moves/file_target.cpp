@@ -147,6 +147,11 @@ class PartPlacer {
       }
       const auto path = shelf_path(context_.bay(), *shelf, *relative, checks_);
       if (!path) return tl::unexpected(path.error());
+      if (!context_.bay().exact && belongs_to_another(*pattern, *path)) {
+        reasons_.push_back(fmt::format("{} is another game's file: its shelf has one fixed name",
+                                       safe_text(*relative)));
+        continue;
+      }
       auto there = read_there(*path);
       if (!there) return tl::unexpected(there.error());
       for (const Layout* layout : layouts_for(*shelf, *there)) {
@@ -178,6 +183,14 @@ class PartPlacer {
     }
     if (best && !best->there && !equal.empty()) note_equal_shelves(*best, equal);
     return best;
+  }
+
+  // A shelf whose pattern has no field takes only the save of the game whose name its file bears.
+  [[nodiscard]] bool belongs_to_another(const NamingPattern& pattern, const Path& path) const {
+    if (pattern.uses_fields()) return false;
+    const std::string there = plain_title(stem_of(path));
+    return there != plain_title(game_.stem) && there != plain_title(source_.stem) &&
+           (!game_.rom || there != plain_title(game_.rom->info.game.title));
   }
 
   void note_equal_shelves(const Option& best, const std::set<Path>& others) {

@@ -16,6 +16,7 @@
 #include "moves/shelf_path.h"
 #include "moves/title_companions.h"
 #include "places/file_names.h"
+#include "places/find_folders.h"
 #include "places/folder_parts.h"
 
 namespace bayswap {
@@ -55,6 +56,7 @@ class FolderFinder {
 
   Result<std::optional<FolderPlace>> find() {
     const Save& save = source_.save;
+    if (source_.folder_there) return known_folder(*source_.folder_there);
     std::string why;
     bool shelf_there = false;
     for (const Shelf& shelf : bay_.shelves) {
@@ -78,6 +80,7 @@ class FolderFinder {
         why = sealed_text();
         continue;
       }
+      if (!check_title(*layout, *folder, *game)) return std::optional<FolderPlace>{};
       return std::optional<FolderPlace>({*folder, layout, *game, shelf.names});
     }
     if (checks_.stopped()) return std::optional<FolderPlace>{};
@@ -93,6 +96,32 @@ class FolderFinder {
 
  private:
   using Existing = BayScan::OnShelf;
+
+  // The folder that the source was found to belong into.
+  Result<std::optional<FolderPlace>> known_folder(const Path& folder) {
+    const auto found = folder_at(*session_.storage, folder);
+    if (!found)
+      return fail(Trouble::stopped, Code::no_match,
+                  fmt::format("{}: is no title's save any more", safe_text(folder.string())));
+    FileNames names = FileNames::exact;
+    for (const Shelf& shelf : bay_.shelves)
+      if (shelf.kind == Kind::folder) names = shelf.names;
+    return std::optional<FolderPlace>({folder, found->layout, source_.save.game, names});
+  }
+
+  // A folder is replaced by a save of its own title only, whatever its shelf says.
+  bool check_title(const FolderLayout& layout, const Path& folder, const Game& game) {
+    const auto there = layout.place(folder.string());
+    if (!there || there->game.title_id.empty() || game.title_id.empty() ||
+        there->game.title_id == game.title_id)
+      return true;
+    (void)checks_.add({Level::error,
+                       Code::other_game,
+                       fmt::format("the save belongs to title {}, the folder to {}", game.title_id,
+                                   there->game.title_id),
+                       {"if it is the same game all the same: ", accept_remedy(Code::other_game)}});
+    return !checks_.stopped();
+  }
 
   [[nodiscard]] std::string sealed_text() const {
     return source_.sealed ? "the save is sealed for its console and cannot become open files"
@@ -177,8 +206,36 @@ class FolderFinder {
     return !checks_.stopped();
   }
 
+  // Folders that are called after a serial: another region's of the same game lies there, and none
+  // of the save's own.
+  bool check_labels() {
+    constexpr std::size_t kSerial = 9;  // four letters and five digits
+    const std::string own = source_.save.name.substr(0, kSerial);
+    const CatalogGame* game = session_.catalog.find_code(source_.save.system, own);
+    if (game == nullptr)
+      game = session_.catalog.find_code(source_.save.system, source_.save.game.serial);
+    std::set<std::string> others;
+    for (const Existing& there : existing_) {
+      const auto label = there.fields.find("label");
+      if (label == there.fields.end()) continue;
+      const std::string serial = label->second.substr(0, kSerial);
+      if (serial == own) return true;
+      if (game != nullptr && game == session_.catalog.find_code(source_.save.system, serial))
+        others.insert(serial);
+    }
+    if (others.empty()) return true;
+    (void)checks_.add({Level::error,
+                       Code::region_differs,
+                       fmt::format("the save belongs to {}, and there the game is {}",
+                                   safe_text(own), list_text({others.begin(), others.end()})),
+                       {"a game does not see another region's save; to put it there all the same: ",
+                        accept_remedy(Code::region_differs)}});
+    return !checks_.stopped();
+  }
+
   bool check_region(const NamingPattern& pattern, Game& game) {
     if (source_.save.kind == Kind::card_save) return check_card_region();
+    if (pattern.uses("label") && or_empty(request_.code).empty()) return check_labels();
     if (!or_empty(request_.code).empty()) {
       const std::string high =
           game.title_id.substr(0, std::min<std::size_t>(8, game.title_id.size()));
@@ -469,7 +526,7 @@ class FolderTarget final : public Target {
   }
 
   Result<void> add_companions(const Source& source, PlacedUnit& unit, Checks& checks) {
-    auto companions = make_companions(context_.session, context_.bay(), source);
+    auto companions = make_companions(context_.session, context_.bay(), source, unit.line.to);
     if (!companions) return tl::unexpected(companions.error());
     for (CompanionFile& companion : *companions) {
       checks.note(companion.note);

@@ -208,6 +208,17 @@ std::optional<GameThere> game_of_rom(const RomFile& rom, const Candidates& found
   return GameThere{rom.stem, rom};
 }
 
+// The user names the file that is to be replaced; only another game's ROM speaks against it.
+std::optional<GameThere> exact_game(const CarryContext& context, const Source& source,
+                                    Checks& checks) {
+  auto rom = rom_of_exact_place(context.there);
+  if (rom && source.rom)
+    if (auto differs = compare_games(*source.rom, *rom, context.session.catalog))
+      if (checks.add(std::move(*differs))) return std::nullopt;
+  const std::string stem = stem_of(context.bay().shelves.front().pattern);
+  return GameThere{stem, rom ? std::move(rom) : std::nullopt};
+}
+
 bool has_shelf(const CarryContext& context, const Source& source, Checks& checks) {
   const System system = source.save.system;
   const Bay& bay = context.bay();
@@ -223,6 +234,14 @@ bool has_shelf(const CarryContext& context, const Source& source, Checks& checks
 }
 
 }  // namespace
+
+std::optional<RomFile> rom_of_exact_place(BayScan& bay) {
+  if (!bay.bay().exact || bay.bay().shelves.empty()) return std::nullopt;
+  const std::string stem = stem_of(bay.bay().shelves.front().pattern);
+  for (const RomFile* rom : bay.roms_for(std::nullopt))
+    if (rom->stem == stem) return *rom;
+  return std::nullopt;
+}
 
 std::vector<const Shelf*> shelves_for(const Bay& bay, System system, Kind kind) {
   std::vector<const Shelf*> shelves;
@@ -240,6 +259,7 @@ std::optional<GameThere> find_game_there(const CarryContext& context, const Sour
                                          Checks& checks) {
   if (!has_shelf(context, source, checks)) return std::nullopt;
   const Catalog& catalog = context.session.catalog;
+  if (context.bay().exact) return exact_game(context, source, checks);
   const CarryRequest& request = context.request;
   const System system = source.save.system;
   const Roms roms = context.there.roms_for(system);

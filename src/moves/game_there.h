@@ -21,6 +21,9 @@ struct GameThere {
 [[nodiscard]] std::optional<GameThere> find_game_there(const CarryContext& context,
                                                        const Source& source, Checks& checks);
 
+/// Of a place that is one file: the game whose ROM beside it has its name.
+[[nodiscard]] std::optional<RomFile> rom_of_exact_place(BayScan& bay);
+
 /// The ROMs of the bay, of any system, that a loose file is named after or that the user names.
 [[nodiscard]] std::vector<const RomFile*> roms_named(Session& session, BayScan& bay,
                                                      const std::string& stem,

@@ -12,6 +12,8 @@
 #include "files/clock.h"
 #include "moves/mover.h"
 #include "moves/past_saves.h"
+#include "places/find_folders.h"
+#include "places/inspect.h"
 
 namespace bayswap {
 namespace {
@@ -102,6 +104,22 @@ Result<VerifyReport> verify_history(Session& session) {
   return report;
 }
 
+namespace {
+
+// The game and its system, so that a copy on a computer says what it is.
+std::string folder_name(Session& session, RomFolders& folders, const Timeline& timeline) {
+  std::string name = timeline.title.empty() ? stem_of(timeline.root) : timeline.title;
+  std::optional<System> system;
+  if (const auto shelf = find_shelf(session, folders, timeline.root))
+    system = shelf->shelf->system;
+  else if (const auto found = folder_at(*session.storage, timeline.root))
+    system = found->layout->info().system;
+  if (system) name += fmt::format(" ({})", to_string(*system));
+  return safe_file_name(name);
+}
+
+}  // namespace
+
 Result<std::vector<Path>> export_history(Session& session, const std::string& save,
                                          const Path& folder) {
   Storage& storage = *session.storage;
@@ -114,8 +132,10 @@ Result<std::vector<Path>> export_history(Session& session, const std::string& sa
   const auto timelines = find_past_saves(session, *history, save);
   if (!timelines) return tl::unexpected(timelines.error());
   std::vector<Path> written;
+  RomFolders folders(session);
   for (const Timeline& timeline : *timelines) {
-    const std::string name = safe_file_name(timeline.root.filename().string());
+    const std::string file_name = safe_file_name(timeline.root.filename().string());
+    const std::string name = folder_name(session, folders, timeline);
     for (const PastState& state : timeline.states) {
       const Path place = folder / name / fmt::format("{} {}", file_time(state.time_ns), state.id);
       if (auto on = session.proceed(Work::versions, written.size(), 0); !on)
@@ -124,7 +144,7 @@ Result<std::vector<Path>> export_history(Session& session, const std::string& sa
         if (!version.digest) continue;
         if (!history->size_of(*version.digest)) continue;
         const Path inner = path == timeline.root.string()
-                               ? Path(name)
+                               ? Path(file_name)
                                : Path(path).lexically_relative(timeline.root);
         const Path file = place / inner;
         if (auto made = make_folders(storage, file.parent_path()); !made)

@@ -1,15 +1,55 @@
 // Shared files that a title needs and that lie elsewhere in the tree.
 #include <fmt/core.h>
 
+#include <optional>
+
 #include "core/bytes/text.h"
+#include "files/atomic_write.h"
 #include "files/version_digest.h"
 #include "moves/inside.h"
 #include "moves/title_companions.h"
 
 namespace bayswap {
+namespace {
+
+// The folder above a title's that a shared file's path begins in.
+struct Above {
+  Path folder;
+  std::size_t levels = 0;  // above the title's folder
+};
+
+// As the shared file lies at the source, beside the tree that holds the title.
+std::optional<Above> find_above(Storage& storage, const Path& title, const std::string& relative) {
+  std::error_code ignored;
+  Above above{std::filesystem::absolute(title, ignored).parent_path(), 1};
+  for (; above.folder != above.folder.parent_path();
+       above.folder = above.folder.parent_path(), ++above.levels)
+    if (!is_missing(storage, above.folder / relative)) return above;
+  return std::nullopt;
+}
+
+// Where the program at the destination looks: where the file lies already, else where its folder
+// does, else as many levels above the title's folder as at the source.
+Path place_there(Storage& storage, const Bay& bay, const Path& title, const Path& relative,
+                 std::size_t levels) {
+  std::vector<Path> above;
+  for (Path at = title.parent_path(); lies_in(bay.place, at) || at == bay.place;
+       at = at.parent_path()) {
+    above.push_back(at);
+    if (at == bay.place) break;
+  }
+  for (const Path& at : above)
+    if (!is_missing(storage, at / relative)) return at / relative;
+  if (relative.has_parent_path())
+    for (const Path& at : above)
+      if (!is_missing(storage, at / *relative.begin())) return at / relative;
+  return (levels > 0 && levels <= above.size() ? above[levels - 1] : bay.place) / relative;
+}
+
+}  // namespace
 
 Result<std::vector<CompanionFile>> make_companions(Session& session, const Bay& bay,
-                                                   const Source& source) {
+                                                   const Source& source, const Path& title) {
   std::vector<CompanionFile> companions;
   const Game& game = source.save.game;
   const CatalogGame* known = session.catalog.find_code(source.save.system, game.title_id);
@@ -17,12 +57,11 @@ Result<std::vector<CompanionFile>> make_companions(Session& session, const Bay& 
   if (known == nullptr) return companions;
   for (const std::string& relative : known->companions) {
     CompanionFile companion;
-    companion.to = bay.place / Path(relative).lexically_normal();
+    const Path wanted = Path(relative).lexically_normal();
+    const auto above = find_above(*session.storage, source.files.front(), relative);
+    if (above) companion.from = above->folder / relative;
+    companion.to = place_there(*session.storage, bay, title, wanted, above ? above->levels : 0);
     if (!inside(bay.place, companion.to)) continue;
-    std::error_code ignored;
-    for (Path at = std::filesystem::absolute(source.files.front(), ignored).parent_path();
-         companion.from.empty() && at != at.parent_path(); at = at.parent_path())
-      if (!is_missing(*session.storage, at / relative)) companion.from = at / relative;
     if (companion.from.empty()) {
       companion.note = {Level::warn, Code::companion_left,
                         fmt::format("{} needs {}, which was not found beside the save",

@@ -18,6 +18,7 @@ struct CompanionFile {
 
 /// What the catalog says a title needs besides its own folder.
 [[nodiscard]] Result<std::vector<CompanionFile>> make_companions(Session& session, const Bay& bay,
-                                                                 const Source& source);
+                                                                 const Source& source,
+                                                                 const Path& title);
 
 }  // namespace bayswap

@@ -4,12 +4,16 @@
 
 #include <algorithm>
 #include <iterator>
+#include <set>
 
 #include "core/bytes/text.h"
 #include "files/archive_storage.h"
 #include "moves/card_source.h"
 #include "moves/folder_source.h"
 #include "moves/game_there.h"
+#include "moves/plain_source.h"
+#include "places/find_folders.h"
+#include "places/walk.h"
 #include "reading/save_address.h"
 
 namespace bayswap {
@@ -27,7 +31,8 @@ class Wanted {
       if (!from) return tl::unexpected(from.error());
       BayScan scan(session_, folders_, **from);
       auto sources = read_bay(session_, folders_, scan, request_);
-      if (!sources || request_.all) return sources;
+      if (!sources) return sources;
+      if (request_.all) return all_of(std::move(*sources), (*from)->name);
       return pick(std::move(*sources), or_empty(request_.game), (*from)->name);
     }
     std::vector<Source> sources;
@@ -42,6 +47,27 @@ class Wanted {
   }
 
  private:
+  // Every save, or every one of the game that is named, however many files and folders it has.
+  Result<std::vector<Source>> all_of(std::vector<Source> sources, const std::string& bay) const {
+    if (sources.empty())
+      return fail(Trouble::stopped, Code::no_match,
+                  fmt::format("{}: no save was found where its shelves say", safe_text(bay)),
+                  {"see what is there: '", HintPiece{Remedy::look, safe_text(bay)}, "'"});
+    const std::string& game = or_empty(request_.game);
+    if (game.empty()) return sources;
+    int best = 1;
+    for (const Source& source : sources)
+      best = std::max(best, named_by(source, session_.catalog, game));
+    std::erase_if(sources, [&](const Source& source) {
+      return named_by(source, session_.catalog, game) < best;
+    });
+    if (sources.empty())
+      return fail(Trouble::stopped, Code::no_match,
+                  fmt::format("no save in {} fits '{}'", safe_text(bay), safe_text(game)),
+                  {"see what is there: '", HintPiece{Remedy::look, safe_text(bay)}, "'"});
+    return sources;
+  }
+
   // A save that the caller has in memory.
   Source source_of(const GivenSave& given) const {
     Source source;
@@ -64,19 +90,26 @@ class Wanted {
         bay_name = address.bay;
         name = address.inside;
       } else {
-        if (address.there && address.inside.empty())
-          if (auto whole = check_archive(save); !whole) return tl::unexpected(whole.error());
+        if (address.there && address.inside.empty() && is_archive_file(save))
+          return read_archive_sources(save);
+        if (address.there && !address.inside.empty() && is_archive_file(address.path))
+          return tl::unexpected(not_in_archive(address));
+        if (const Path title = folder_of_sealed(save); !title.empty())
+          return find_source(title.string());
         auto folders = read_folder_sources(session_, save, request_);
         if (!folders) return tl::unexpected(folders.error());
         if (*folders) return std::move(**folders);
         auto on_cards = read_card_sources(session_, to_.bay(), save, or_empty(request_.is));
         if (!on_cards) return tl::unexpected(on_cards.error());
         if (*on_cards) return std::move(**on_cards);
+        if (session_.storage->list(save)) return read_folder_of_files(save);
+        if (auto part = read_part_of_title(save); !part || *part) {
+          if (!part) return tl::unexpected(part.error());
+          return one(std::move(**part));
+        }
         auto source = read_loose(save);
         if (!source) return tl::unexpected(source.error());
-        std::vector<Source> one;
-        one.push_back(std::move(*source));
-        return one;
+        return one(std::move(*source));
       }
     }
     const auto bay = session_.bays.find(bay_name);
@@ -87,15 +120,124 @@ class Wanted {
     return pick(std::move(*sources), name, (*bay)->name);
   }
 
-  // Of an archive, one save is carried at a time.
-  Result<void> check_archive(const Path& path) {
-    const auto inside = session_.storage->list(archive_root(path));
-    if (!inside || read_rom_file(*session_.storage, path, session_.catalog)) return {};
-    return fail(
-        Trouble::stopped, Code::many_match,
-        fmt::format("{}: is an archive, which save in it is not said", safe_text(path.string())),
-        {fmt::format("name one as {}:NAME; '", safe_text(path.string())),
-         HintPiece{Remedy::look, safe_text(path.string())}, "' lists them"});
+  static std::vector<Source> one(Source source) {
+    std::vector<Source> sources;
+    sources.push_back(std::move(source));
+    return sources;
+  }
+
+  bool is_archive_file(const Path& path) {
+    return session_.storage->list(archive_root(path)).has_value() &&
+           !read_rom_file(*session_.storage, path, session_.catalog);
+  }
+
+  Error not_in_archive(const SaveAddress& address) {
+    constexpr std::size_t kShown = 8;
+    std::vector<std::string> names;
+    for (const WalkedFile& file : files_below(*session_.storage, archive_root(address.path)))
+      if (names.size() < kShown) names.push_back(safe_text(archive_name(file.path())));
+    return {Trouble::input, Code::missing,
+            fmt::format("{}: has no '{}' in it", safe_text(address.path.string()),
+                        safe_text(address.inside)),
+            names.empty() ? std::string("it is empty") : "it has " + list_text(names)};
+  }
+
+  // A file that is all of a sealed title's save stands for its folder.
+  Path folder_of_sealed(const Path& file) {
+    const Path folder = file.has_parent_path() ? file.parent_path() : Path(".");
+    const auto found = folder_at(*session_.storage, folder);
+    return found && found->place.sealed && found->layout->sealed_marker() == inner_name(file)
+               ? folder
+               : Path();
+  }
+
+  // Files in an archive or a folder that can be saves by themselves.
+  std::vector<Path> saves_among(const Path& folder) {
+    std::vector<Path> saves;
+    std::vector<Path> others;
+    for (const WalkedFile& file : files_below(*session_.storage, folder)) {
+      const Path path = file.path();
+      if (read_rom_file(*session_.storage, path, session_.catalog)) continue;
+      const auto found = inspect(session_, folders_, path, {});
+      if (!found) continue;
+      if (found->state || found->layout() != nullptr)
+        saves.push_back(path);
+      else if (found->ordinary.empty())
+        others.push_back(path);
+    }
+    // A file of which nothing is known is still meant when it is all there is.
+    return saves.empty() && others.size() == 1 ? others : saves;
+  }
+
+  // One save in an archive needs no name. Of several, the destination's games decide.
+  Result<std::vector<Source>> read_archive_sources(const std::string& archive) {
+    const Path root = archive_root(archive);
+    auto folders = read_folder_sources(session_, root.string(), request_);
+    if (!folders) return tl::unexpected(folders.error());
+    const auto belongs_there = [&](const Source& source) {
+      return std::ranges::any_of(to_.bay().shelves, [&](const Shelf& shelf) {
+        return shelf.kind == Kind::folder && shelf.system == source.save.system;
+      });
+    };
+    if (*folders && std::ranges::any_of(**folders, belongs_there)) return std::move(**folders);
+    return choose_among(root, archive, true);
+  }
+
+  Result<std::vector<Source>> read_folder_of_files(const std::string& folder) {
+    return choose_among(folder, folder, false);
+  }
+
+  Result<std::vector<Source>> choose_among(const Path& root, const std::string& named,
+                                           bool archive) {
+    const auto typed = [&](const Path& path) {
+      return archive ? archive_name(path) : path.string();
+    };
+    std::vector<Path> saves = saves_among(root);
+    const bool plain = std::ranges::none_of(saves, [&](const Path& path) {
+      return !roms_named(session_, to_, stem_of(path), or_empty(request_.game)).empty();
+    });
+    // Files that fit no ROM there are those of a title.
+    if (plain && (saves.size() != 1 || !has_shelf_for_chips())) {
+      auto title = read_plain_folder(session_, to_, root, request_);
+      if (!title) return tl::unexpected(title.error());
+      if (*title) return one(std::move(**title));
+    }
+    if (saves.size() > 1) {
+      std::vector<Path> fitting;
+      for (const Path& path : saves)
+        if (!roms_named(session_, to_, stem_of(path), "").empty()) fitting.push_back(path);
+      if (fitting.size() == 1) saves = fitting;
+    }
+    if (saves.size() == 1) return find_source(typed(saves.front()));
+    if (saves.empty())
+      return fail(Trouble::input, Code::no_match,
+                  fmt::format("{}: holds no save that Bay Swap knows", safe_text(named)),
+                  {"'", HintPiece{Remedy::look, safe_text(named)}, "' lists what is inside"});
+    constexpr std::size_t kShown = 12;
+    std::vector<std::string> names;
+    for (const Path& path : saves) names.push_back(safe_text(typed(path)));
+    const std::size_t more = names.size() > kShown ? names.size() - kShown : 0;
+    names.resize(names.size() - more);
+    return fail(Trouble::stopped, Code::many_match,
+                fmt::format("{}: several saves are in it, and nothing there tells which is meant",
+                            safe_text(named)),
+                fmt::format("name one: {}{}", list_text(names),
+                            more > 0 ? fmt::format(" and {} more", more) : ""));
+  }
+
+  [[nodiscard]] bool has_shelf_for_chips() const {
+    return std::ranges::any_of(to_.bay().shelves,
+                               [](const Shelf& shelf) { return shelf.kind != Kind::folder; });
+  }
+
+  // A file that is one of a title's, for a bay that has nothing else to do with it.
+  Result<std::optional<Source>> read_part_of_title(const Path& path) {
+    if (!roms_named(session_, to_, stem_of(path), "").empty()) return std::optional<Source>{};
+    InspectOptions how;
+    how.is = or_empty(request_.is);
+    const auto found = inspect(session_, folders_, path, how);
+    if (!found || is_enough(found->evidence)) return std::optional<Source>{};
+    return read_file_of_folder(session_, to_, path, request_);
   }
 
   // A file that lies anywhere: where nothing near it tells the game, the name of a ROM at the
@@ -103,7 +245,12 @@ class Wanted {
   Result<Source> read_loose(const Path& path) {
     auto source = read_source(session_, folders_, path, request_, std::nullopt);
     if (!source || source->rom || source->on_shelf || !or_empty(request_.is).empty()) return source;
+    if (to_.bay().exact) return read_for_exact(path);
     auto roms = roms_named(session_, to_, source->stem, or_empty(request_.game));
+    // A size that several systems have is taken for the one that belongs there.
+    if (roms.empty() && !source->state)
+      if (const auto system = only_system_for(path); system && *system != source->save.system)
+        return read_source(session_, folders_, path, request_, std::nullopt, system);
     const auto view = session_.storage->view(path, session_.limits.largest_file);
     if (!view || roms.empty()) return source;
     auto fitting = roms;
@@ -118,6 +265,30 @@ class Wanted {
       return source;
     }
     return read_source(session_, folders_, path, request_, *roms.front());
+  }
+
+  // Of the systems that the file may be of, the only one that the destination has a shelf for.
+  std::optional<System> only_system_for(const Path& path) {
+    const auto found = inspect(session_, folders_, path, {});
+    if (!found || is_enough(found->evidence)) return std::nullopt;
+    std::set<System> systems;
+    for (const Guess& guess : found->guesses)
+      for (const Shelf& shelf : to_.bay().shelves)
+        if (shelf.kind == Kind::battery && shelf.system == guess.layout->info().system)
+          systems.insert(shelf.system);
+    return systems.size() == 1 ? std::optional(*systems.begin()) : std::nullopt;
+  }
+
+  // What the file that is to be replaced tells of the one that comes.
+  Result<Source> read_for_exact(const Path& path) {
+    const auto& shelves = to_.bay().shelves;
+    std::optional<System> system;
+    if (std::ranges::all_of(
+            shelves, [&](const Shelf& shelf) { return shelf.system == shelves.front().system; }))
+      system = shelves.front().system;
+    const auto rom = rom_of_exact_place(to_);
+    return rom ? read_source(session_, folders_, path, request_, rom)
+               : read_source(session_, folders_, path, request_, std::nullopt, system);
   }
 
   Result<std::vector<Source>> pick(std::vector<Source> sources, const std::string& text,

@@ -302,6 +302,11 @@ Result<void> BayList::put(Storage& storage, const Path& file, const Bay& bay) {
   });
 }
 
+void BayList::add_for_now(Bay bay) {
+  std::erase_if(bays_, [&](const Bay& other) { return other.name == bay.name; });
+  bays_.push_back(std::move(bay));
+}
+
 Result<Bay> BayList::put_learned(Storage& storage, const Path& file, const Bay& learned) {
   Bay kept = learned;
   const auto done = change(storage, file, [&](const BayList& now) -> Result<std::string> {

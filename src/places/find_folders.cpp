@@ -1,9 +1,13 @@
 #include "places/find_folders.h"
 
+#include <pugixml.hpp>
+
 #include <map>
 #include <optional>
 #include <system_error>
 
+#include "core/bytes/encodings.h"
+#include "core/bytes/text.h"
 #include "places/folder_parts.h"
 
 namespace bayswap {
@@ -15,15 +19,35 @@ Path full_path(const Path& path) {
   return ignored ? path : full.parent_path();
 }
 
+// The longest name in the user's likely language: English first, then whatever there is.
+std::string title_in_meta(ByteView xml) {
+  pugi::xml_document document;
+  if (!document.load_buffer(xml.data(), xml.size())) return {};
+  for (const pugi::xml_node& root : document.children())
+    for (const char* kind : {"longname_en", "shortname_en", "longname_", "shortname_"})
+      for (const pugi::xml_node& node : root.children()) {
+        if (!std::string_view(node.name()).starts_with(kind)) continue;
+        std::string title = replaced(trimmed(node.text().as_string()), "\n", " ");
+        if (!title.empty()) return safe_text(title);
+      }
+  return {};
+}
+
 }  // namespace
 
 std::optional<FoundFolder> folder_at(Storage& storage, const Path& folder) {
+  constexpr std::uint64_t kBeginning = 1U << 16U;
   const std::string full = full_path(folder).string();
   std::optional<FoundFolder> marked;
   for (const auto& layout : layouts().all()) {
     const FolderLayout* kind = as_folder(layout.get());
     if (kind == nullptr) continue;
     if (const auto place = kind->place(full)) return FoundFolder{folder, kind, *place};
+    if (!marked && !kind->sealed_marker().empty() &&
+        !is_missing(storage, folder / kind->sealed_marker()))
+      if (const auto start = storage.view_start(folder / kind->sealed_marker(), kBeginning))
+        if (auto place = kind->place_by_marker(full, start->bytes()))
+          marked = FoundFolder{folder, kind, *place};
     if (!marked && !kind->marker().empty() && !is_missing(storage, folder / kind->marker()))
       marked = FoundFolder{folder, kind, {}};
   }
@@ -62,7 +86,22 @@ Result<Save> read_found(Storage& storage, const FoundFolder& found) {
   const std::string full = full_path(found.path).string();
   if (!found.layout->recognise_folder(full, *parts))
     return fail(Trouble::input, Code::no_match, "the folder holds no save", "");
-  return found.layout->read_folder(full, std::move(*parts));
+  auto save = found.layout->read_folder(full, std::move(*parts));
+  if (save) add_title_beside(storage, found.path, *save);
+  return save;
+}
+
+void add_title_beside(Storage& storage, const Path& folder, Save& save) {
+  constexpr std::uint64_t kMost = 1U << 20U;
+  if (save.system != System::wiiu || !save.game.title.empty()) return;
+  // Of one account's folder below `user`, or of the title's own.
+  const Path full = full_path(folder);
+  for (const Path& title : {full.parent_path().parent_path(), full}) {
+    const auto bytes = storage.view(title / "meta" / "meta.xml", kMost);
+    if (!bytes) continue;
+    save.game.title = title_in_meta(bytes->bytes());
+    if (!save.game.title.empty()) return;
+  }
 }
 
 }  // namespace bayswap

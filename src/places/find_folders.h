@@ -25,6 +25,9 @@ struct FoundFolder {
 /// The folder itself, when it is one.
 [[nodiscard]] std::optional<FoundFolder> folder_at(Storage& storage, const Path& folder);
 
+/// Fills in a title that stands in a file near the save (`meta/meta.xml` of wiiu titles).
+void add_title_beside(Storage& storage, const Path& folder, Save& save);
+
 /// The save in it. Errors: those of FolderLayout::read_folder().
 [[nodiscard]] Result<Save> read_found(Storage& storage, const FoundFolder& found);
 

@@ -135,12 +135,24 @@ class Learner {
       const auto save = read_found(storage_, found);
       if (!save) continue;
       const std::string relative = found.path.lexically_relative(place_).generic_string();
-      const auto pattern = found.layout->pattern_of(relative, *save);
+      auto pattern = found.layout->pattern_of(relative, *save);
+      // Within one title only its account is open.
+      if (!pattern && !found.place.game.title_id.empty() && !relative.empty() && relative != ".")
+        pattern = with_account(relative, save->game.account);
       if (!pattern || !NamingPattern::parse(*pattern)) continue;
       ShelfGroup& group = groups_.of(*pattern, found.layout->info().system);
       ++group.files;
       ++group.votes[found.layout->info().id];
     }
+  }
+
+  static std::string with_account(const std::string& relative, const std::string& account) {
+    std::vector<std::string> names = names_in(relative);
+    for (std::string& name : names)
+      name = !account.empty() && lower_ascii(name) == account
+                 ? std::string(name == account ? "{account}" : "{account:upper}")
+                 : literal_text(name);
+    return joined(names);
   }
 
   bool in_folder(const Path& path) const {
@@ -366,6 +378,27 @@ class Learner {
   ShelfGroups groups_;
 };
 
+// What lies in a folder that no shelf could be made of.
+std::string words_of_contents(const Path& folder, const std::vector<WalkedFile>& files,
+                              const RomIndex& roms) {
+  std::map<std::string, std::size_t> systems;
+  for (const RomFile* rom : roms.roms()) ++systems[std::string(to_string(rom->info.system))];
+  std::size_t titles = 0;
+  std::size_t saves = 0;
+  std::set<std::string> seen;
+  for (const WalkedFile& file : files) {
+    if (has_save_extension(file.name())) ++saves;
+    for (const std::string& name : names_in(below(folder, file.path())))
+      if ((is_hex_name(name, 8) || is_hex_name(name, 16)) && seen.insert(name).second) ++titles;
+  }
+  std::vector<std::string> words{counted(files.size(), "file")};
+  for (const auto& [system, count] : systems)
+    words.push_back(fmt::format("{} {}", counted(count, "ROM"), system));
+  if (saves > 0) words.push_back(counted(saves, "file") + " called as saves are");
+  if (titles > 0) words.push_back(counted(titles, "folder") + " named like a title id");
+  return files.empty() ? std::string("nothing lies there") : list_text(words);
+}
+
 }  // namespace
 
 Result<Bay> learn_bay(Storage& storage, const Catalog& catalog, std::string name, const Path& place,
@@ -394,18 +427,16 @@ Result<Bay> learn_bay(Storage& storage, const Catalog& catalog, std::string name
   const FileNames names = names_kept_by(storage, bay.place);
   for (Shelf& shelf : bay.shelves) shelf.names = names;
   survey_files(storage, catalog, bay, learner.files(), learner.roms());
-  if (bay.shelves.empty())
-    return fail(
-        Trouble::stopped, Code::no_match,
-        fmt::format("{}: {}", safe_text(bay.place.string()),
-                    bay.questions.empty()
-                        ? "nothing there is a memory card or a title's folder, and no save there "
-                          "carries the name of a ROM beside it"
-                        : "where saves belong there could not be told for sure"),
-        !bay.questions.empty()
-            ? bay.questions.front()
-            : "start a game there once and save in it, so that an example exists, then learn "
-              "again; or write the shelf by hand in bays.toml");
+  if (bay.shelves.empty()) {
+    const std::string seen = words_of_contents(bay.place, learner.files(), learner.roms());
+    return fail(Trouble::stopped, Code::no_match,
+                fmt::format("{}: where saves belong there could not be told; seen: {}",
+                            safe_text(bay.place.string()), seen),
+                !bay.questions.empty()
+                    ? bay.questions.front()
+                    : "start a game there once and save in it, so that an example exists; or name "
+                      "the very file that is to be replaced");
+  }
   return bay;
 }
 

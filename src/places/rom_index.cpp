@@ -191,6 +191,7 @@ RomIndex RomIndex::of(Storage& storage, const std::vector<WalkedFile>& files,
   for (const auto& [place, system] : headerless_roms(storage, files, has_header)) {
     RomFile rom{files[place].path(), stem_of(files[place].name()), {}};
     rom.info.system = system;
+    rom.info.has_header = false;
     if (system == System::a2600) rom.info.chips = std::vector<Chip>{};  // nothing is kept
     order.emplace_back(place, &found.emplace_back(std::move(rom)));
   }

@@ -9,6 +9,7 @@
 #include "core/bytes/text.h"
 #include "core/naming/file_name.h"
 #include "files/archive_storage.h"
+#include "places/find_folders.h"
 #include "places/second_file.h"
 #include "places/walk.h"
 #include "reading/open_card.h"
@@ -59,6 +60,7 @@ Result<CardSaves> read_folder(Session& session, const Path& path, const std::str
   });
   auto save = best->read_folder(name, std::move(*parts));
   if (!save) return tl::unexpected(save.error());
+  add_title_beside(*session.storage, path, *save);
   if (!save->modified) save->modified = seconds_of(found.modified_ns);
   found.details = best->details(*save);
   found.layout = best->info().id;

@@ -124,12 +124,13 @@ Result<Item> archive_item(Session& session, const Path& path, const LookOptions&
     info.name = archive_name(inner.path).substr(item.path.size() + 1);
     info.comment = inner.comment.empty() ? inner.name : inner.comment;
     info.layout = inner.layout;
+    info.candidates = inner.candidates;
     info.size = inner.size;
     info.game = inner.game;
     info.parts = inner.parts;
     info.modified = inner.modified;
     info.findings = inner.findings;
-    if (inner.kind || !inner.layout.empty())
+    if (inner.kind || !inner.layout.empty() || !inner.candidates.empty())
       item.saves.push_back(std::move(info));
     else
       ++item.other_files;
@@ -278,9 +279,10 @@ class FileBatch {
   std::optional<Item> open_archive(Item& item) {
     if (!std::exchange(item.archive, false) || in_archive_) return std::nullopt;
     auto opened = archive_item(session_, item.path, options_);
-    const bool saves = opened && std::ranges::any_of(opened->saves, [](const SaveInfo& inside) {
-                         return !inside.layout.empty() || !inside.parts.empty();
-                       });
+    const bool saves =
+        opened && std::ranges::any_of(opened->saves, [](const SaveInfo& inside) {
+          return !inside.layout.empty() || !inside.parts.empty() || !inside.candidates.empty();
+        });
     return saves ? std::optional(std::move(*opened)) : std::nullopt;
   }
 

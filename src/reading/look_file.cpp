@@ -8,6 +8,7 @@
 #include "core/bytes/fill.h"
 #include "core/bytes/text.h"
 #include "core/layouts/cartridge/health.h"
+#include "core/naming/tags.h"
 #include "core/packing/archive.h"
 #include "core/packing/packing.h"
 #include "files/archive_storage.h"
@@ -28,6 +29,10 @@ Item rom_item(const Path& path, const FileInfo& info, const RomInfo& rom, const 
   item.system = rom.system;
   item.kind = Kind::rom;
   item.game = rom.game;
+  if (!rom.has_header) {
+    item.game.title = safe_text(untagged_name(stem_of(path)));
+    return item;
+  }
   if (rom.crc32.empty()) {
     item.version = rom.version;
     item.header_ok = rom.header_ok;
@@ -228,6 +233,11 @@ Result<Item> look_at_file(Session& session, RomFolders& folders, const Path& pat
   const RomIndex* index = context.roms;
   if (or_empty(options.is).empty() && index == nullptr) {
     if (const auto rom = read_rom_file(*session.storage, path, session.catalog))
+      return rom_item(path, session.storage->info(path).value_or(FileInfo{}), rom->info,
+                      session.catalog);
+    // Of one without a header, what lies beside it tells.
+    const Path folder = path.has_parent_path() ? path.parent_path() : Path(".");
+    if (const RomFile* rom = folders.beside(folder).at(folder / path.filename()))
       return rom_item(path, session.storage->info(path).value_or(FileInfo{}), rom->info,
                       session.catalog);
   } else if (or_empty(options.is).empty()) {

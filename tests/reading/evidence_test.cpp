@@ -298,6 +298,37 @@ TEST_F(Evidences, RomsWithoutAHeader) {
   EXPECT_EQ(kinds["Dune Four"], Kind::rom);
 }
 
+TEST_F(Evidences, ABayTellsOfAnAccountThatHardlyPlays) {
+  for (const std::string title : {"10100a00", "10100b00", "10100c00"})
+    folder_.write("u/save/00050000/" + title + "/user/80000001/slot.dat",
+                  test::random_bytes(100, 40));
+  folder_.write("u/save/00050000/10100d00/user/80000002/slot.dat", test::random_bytes(100, 41));
+  folder_.write("u/save/00050000/10100a00/user/80000002/slot.dat", test::random_bytes(100, 42));
+  folder_.write("u/save/00050000/10100e00/user/80000003/slot.dat", test::random_bytes(100, 43));
+  learn("u");
+  std::set<std::string> warned;
+  for (const Item& found : items("u"))
+    for (const Finding& finding : found.findings)
+      if (finding.code == Code::not_seen) {
+        EXPECT_NE(finding.text.find("account 80000001 plays"), std::string::npos) << finding.text;
+        warned.insert(found.game.title_id + " " + found.game.account);
+      }
+  // 80000002 has two of the three that 80000001 has: both play.
+  EXPECT_EQ(warned, std::set<std::string>{"0005000010100e00 80000003"});
+}
+
+TEST_F(Evidences, NamesBeyondAsciiInArchives) {
+  Bytes tar;
+  test::add_to_tar(tar, "Caf\xC3\xA9/Kite.srm", test::random_bytes(0x2000, 44));
+  test::add_to_tar(tar, "Caf\x82.srm", test::random_bytes(0x2000, 45));
+  tar.resize(tar.size() + 1024);
+  folder_.write("pack.tar", tar);
+  std::set<std::string> names;
+  for (const SaveInfo& save : item("pack.tar").saves) names.insert(save.name);
+  EXPECT_TRUE(names.contains("Caf\xC3\xA9/Kite.srm"));
+  EXPECT_TRUE(names.contains("Caf\xC3\xA9.srm")) << "in the old code page";
+}
+
 TEST_F(Evidences, ABayTellsWhatItsProgramWillNotSee) {
   folder_.write("b/roms/Kite (Europe).sfc", demo::snes_rom("KITE", 2, 3));
   folder_.write("b/roms/Moss (America).sfc", demo::snes_rom("MOSS", 1, 3));

@@ -92,6 +92,10 @@ std::string utf16be_text(ByteView bytes) {
   return trimmed(converted("UTF-16BE", bytes.first(length), 2));
 }
 
+std::string dos_text(ByteView bytes) {
+  return converted("CP437", up_to_nul(bytes), 1);
+}
+
 std::string latin_text(ByteView bytes) {
   return trimmed(converted("CP1252", up_to_nul(bytes), 1));
 }

@@ -18,6 +18,9 @@ namespace bayswap {
 /// The western code page 1252, up to the first NUL.
 [[nodiscard]] std::string latin_text(ByteView bytes);
 
+/// The code page 437 of old systems, in which names in zip archives are without a word.
+[[nodiscard]] std::string dos_text(ByteView bytes);
+
 /// UTF-16, big-endian, up to the first zero. Broken pairs become `?`.
 [[nodiscard]] std::string utf16be_text(ByteView bytes);
 

@@ -86,6 +86,16 @@ std::string_view whole_letters(std::string_view text, std::size_t bytes) {
   return text.substr(0, at);
 }
 
+bool is_utf8(ByteView bytes) {
+  const std::string_view text(reinterpret_cast<const char*>(bytes.data()), bytes.size());
+  for (std::size_t at = 0; at < text.size();) {
+    const Letter letter = letter_at(text, at);
+    if (!letter.valid) return false;
+    at += letter.bytes;
+  }
+  return true;
+}
+
 std::string safe_text(std::string_view text) {
   if (is_printable(as_bytes(text))) return std::string(text);  // as most texts are
   std::string safe;

@@ -35,6 +35,9 @@ struct Letter {
 /// The longest beginning of at most so many bytes that ends between two letters.
 [[nodiscard]] std::string_view whole_letters(std::string_view text, std::size_t bytes);
 
+/// Whether all of it is UTF-8.
+[[nodiscard]] bool is_utf8(ByteView bytes);
+
 /// Text safe for a terminal: valid UTF-8 stays, control characters and broken sequences become `?`.
 [[nodiscard]] std::string safe_text(std::string_view text);
 

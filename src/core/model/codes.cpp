@@ -67,7 +67,7 @@ const std::vector<CodeInfo>& all_codes() {
       {Code::header_check, "header-check", false, "the check of a header fails"},
       {Code::kept_surroundings, "kept-surroundings", false,
        "header and trailer of the file there were kept"},
-      {Code::likeness, "likeness", false, "how alike two folders are"},
+      {Code::likeness, "likeness", true, "files are alike, but fewer than wanted"},
       {Code::linked, "linked", false, "the file has other names"},
       {Code::new_account, "new-account", false, "no save there is under the account"},
       {Code::no_saved_game, "no-saved-game", false, "the folder holds no saved game"},

@@ -224,6 +224,12 @@ std::optional<Fields> NamingPattern::match(std::string_view path) const {
   return fields;
 }
 
+bool NamingPattern::uses_fields() const {
+  return std::ranges::any_of(compiled_->elements, [](const Element& element) {
+    return std::holds_alternative<Field>(element.what);
+  });
+}
+
 bool NamingPattern::uses(std::string_view wanted) const {
   for (const Element& element : compiled_->elements) {
     const Field* field = std::get_if<Field>(&element.what);

@@ -3,7 +3,6 @@
 #include <algorithm>
 #include <array>
 #include <cstdint>
-#include <string_view>
 
 #include "core/bytes/cursor.h"
 #include "core/bytes/text.h"
@@ -27,16 +26,6 @@ constexpr bool is_text_control(std::uint32_t c) {
 constexpr bool is_blank_letter(std::uint32_t c) {
   return c == ' ' || c == '\n' || c == '\r' || c == '\t' || c == 0x3000 || c == 0x3001 ||
          c == 0x3002;
-}
-
-bool is_utf8(ByteView bytes) {
-  const std::string_view text(reinterpret_cast<const char*>(bytes.data()), bytes.size());
-  for (std::size_t at = 0; at < text.size();) {
-    const Letter letter = letter_at(text, at);
-    if (!letter.valid) return false;
-    at += letter.bytes;
-  }
-  return true;
 }
 
 bool has_long_high_run(ByteView bytes) {

@@ -6,15 +6,48 @@
 #include <zlib.h>
 
 #include <algorithm>
+#include <clocale>
 #include <memory>
 
 #include "core/bytes/cursor.h"
+#include "core/bytes/encodings.h"
 #include "core/bytes/text.h"
 
 namespace bayswap {
 namespace {
 
 constexpr std::size_t kStep = 1U << 18U;
+
+// libarchive turns names into the letters of the thread's locale, and a program without one has
+// ASCII alone.
+class Utf8Names {
+ public:
+  Utf8Names() : utf8_(::newlocale(LC_CTYPE_MASK, "C.UTF-8", nullptr)) {
+    if (utf8_ != nullptr) before_ = ::uselocale(utf8_);
+  }
+  ~Utf8Names() {
+    if (utf8_ == nullptr) return;
+    ::uselocale(before_);
+    ::freelocale(utf8_);
+  }
+  Utf8Names(const Utf8Names&) = delete;
+  Utf8Names& operator=(const Utf8Names&) = delete;
+
+ private:
+  locale_t utf8_;
+  locale_t before_ = nullptr;
+};
+
+// An entry's name; one that is no UTF-8 is taken to be in the code page that zip archives began
+// with. Empty when it has none.
+std::string name_of(archive_entry* entry) {
+  if (const char* name = archive_entry_pathname_utf8(entry);
+      name != nullptr && is_utf8(as_bytes(name)))
+    return name;
+  const char* raw = archive_entry_pathname(entry);
+  if (raw == nullptr) return {};
+  return is_utf8(as_bytes(raw)) ? raw : dos_text(as_bytes(raw));
+}
 
 // At most `limit` bytes of the entry that is next.
 Bytes read_entry(archive* reader, std::uint64_t limit) {
@@ -139,6 +172,7 @@ bool is_archive(ByteView file) {
 
 Result<std::vector<ArchiveEntry>> read_archive(ByteView file, const std::string& name,
                                                std::uint64_t most_bytes) {
+  const Utf8Names names;
   const std::unique_ptr<archive, int (*)(archive*)> reader(archive_read_new(), archive_read_free);
   archive_read_support_format_zip(reader.get());
   archive_read_support_format_7zip(reader.get());
@@ -181,15 +215,15 @@ Result<std::vector<ArchiveEntry>> read_archive(ByteView file, const std::string&
     if (archive_entry_is_encrypted(header) != 0)
       return fail(Trouble::input, Code::locked, fmt::format("{}: wants a password", name),
                   "unpack it yourself and name the save");
-    const char* path = archive_entry_pathname_utf8(header);
+    std::string path = name_of(header);
     if (archive_entry_filetype(header) != AE_IFREG || archive_entry_hardlink(header) != nullptr ||
-        path == nullptr || !is_safe_name(path)) {
+        !is_safe_name(path)) {
       total += pass_over(reader.get(), most - total);
       if (total > most) return too_large(name, "unpacks to more than any collection of saves");
       continue;
     }
     ArchiveEntry entry;
-    entry.name = path;
+    entry.name = std::move(path);
     entry.modified_ns = static_cast<std::int64_t>(archive_entry_mtime(header)) * 1'000'000'000;
     const std::uint64_t room = most - total;
     entry.bytes = read_entry(reader.get(), room + 1);
@@ -210,6 +244,7 @@ bool is_zip(ByteView file) {
 
 bool visit_zip(ByteView file, const ArchiveLimits& limits,
                const std::function<bool(const std::string&, ByteView, std::uint64_t)>& visit) {
+  const Utf8Names names;
   const std::unique_ptr<archive, int (*)(archive*)> reader(archive_read_new(), archive_read_free);
   // By its directory: what is passed over is then not unpacked.
   archive_read_support_format_zip_seekable(reader.get());
@@ -221,7 +256,6 @@ bool visit_zip(ByteView file, const ArchiveLimits& limits,
   for (std::size_t i = 0; i < limits.entries; ++i) {
     if (archive_read_next_header(reader.get(), &entry) != ARCHIVE_OK) return true;
     if (archive_entry_filetype(entry) != AE_IFREG) continue;
-    const char* name = archive_entry_pathname_utf8(entry);
     const Bytes bytes = read_entry(reader.get(), std::min<std::uint64_t>(limits.entry_bytes, left));
     left -= bytes.size();
     if (archive_errno(reader.get()) != 0) sound = false;
@@ -229,7 +263,7 @@ bool visit_zip(ByteView file, const ArchiveLimits& limits,
     const auto told = archive_entry_size_is_set(entry) != 0 ? archive_entry_size(entry) : 0;
     const std::uint64_t size = std::max<std::uint64_t>(
         bytes.size(), static_cast<std::uint64_t>(std::max<la_int64_t>(told, 0)));
-    if (visit(name == nullptr ? "" : name, bytes, size)) return sound;
+    if (visit(name_of(entry), bytes, size)) return sound;
   }
   return sound;
 }

@@ -126,6 +126,17 @@ std::optional<std::size_t> place_of(std::string_view name) {
   return place;
 }
 
+// A title as people see it: the game's, or a line of what the save says about itself.
+bool is_shown_as(const Save& save, std::string_view name) {
+  const std::string plain = plain_title(name);
+  if (plain.empty()) return false;
+  const std::string& comment = save.comment;
+  const std::string first = comment.substr(0, comment.find('\n'));
+  const std::string whole = replaced(comment, "\n", " ");
+  return plain_title(save.game.title) == plain || plain_title(first) == plain ||
+         plain_title(whole) == plain;
+}
+
 // For layouts that read little more than once.
 class PlainReading final : public CardReading {
  public:
@@ -284,17 +295,21 @@ Result<Mended> mend(const CardLayout& layout, ByteView file) {
 Result<std::size_t> find_on_card(const std::vector<CardSave>& saves, std::string_view name) {
   std::vector<std::size_t> by_name;
   std::vector<std::size_t> by_code;
+  std::vector<std::size_t> by_title;
   for (std::size_t i = 0; i < saves.size(); ++i) {
     const Save& save = saves[i].save;
     if (save.name == name) by_name.push_back(i);
     if ((!name.empty() && (name == save.game.code || name == save.game.serial)) ||
         (!save.game.code.empty() && name == save.game.code + save.game.maker))
       by_code.push_back(i);
+    if (!name.empty() && is_shown_as(save, name)) by_title.push_back(i);
   }
   if (const auto place = place_of(name); place && by_name.empty()) {
     if (*place >= 1 && *place <= saves.size()) return *place - 1;
   }
-  const std::vector<std::size_t>& found = by_name.empty() ? by_code : by_name;
+  const std::vector<std::size_t>& found = !by_name.empty()   ? by_name
+                                          : !by_code.empty() ? by_code
+                                                             : by_title;
   if (found.size() > 1) return tl::unexpected(ambiguous(name, found, saves));
   if (found.size() == 1) return found.front();
   std::vector<std::string> names;

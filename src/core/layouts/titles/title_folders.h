@@ -11,6 +11,9 @@ class WiiTitleLayout final : public FolderLayout {
   WiiTitleLayout();
   [[nodiscard]] const LayoutInfo& info() const override { return info_; }
   [[nodiscard]] std::string_view marker() const override { return "banner.bin"; }
+  [[nodiscard]] std::string_view sealed_marker() const override { return "data.bin"; }
+  [[nodiscard]] std::optional<FolderPlace> place_by_marker(std::string_view path,
+                                                           ByteView beginning) const override;
   [[nodiscard]] std::optional<FolderPlace> place(std::string_view path) const override;
   [[nodiscard]] std::optional<Match> recognise_folder(
       const std::string& path, const std::vector<Part>& files) const override;

@@ -1,0 +1,364 @@
+#include "moves/plain_source.h"
+
+#include <fmt/core.h>
+
+#include <algorithm>
+#include <map>
+
+#include "bayswap/folder.h"
+#include "core/bytes/text.h"
+#include "core/layouts/titles/path_text.h"
+#include "core/naming/tags.h"
+#include "files/archive_storage.h"
+#include "files/atomic_write.h"
+#include "moves/folder_source.h"
+#include "places/folder_parts.h"
+#include "reading/open_card.h"
+
+namespace bayswap {
+namespace {
+
+bool keeps_titles(const Bay& bay) {
+  return std::ranges::any_of(bay.shelves,
+                             [](const Shelf& shelf) { return shelf.kind == Kind::folder; });
+}
+
+// The folder that holds the files: wrappers that hold nothing else are passed.
+Path innermost(Storage& storage, Path folder) {
+  constexpr int kDeepest = 32;
+  for (int depth = 0; depth < kDeepest; ++depth) {
+    const auto entries = storage.entries(folder);
+    if (!entries || entries->size() != 1 || entries->front().info.type != FileType::folder)
+      return folder;
+    folder /= entries->front().name;
+  }
+  return folder;
+}
+
+// A title's save at the destination, with what it is called.
+struct TitleThere {
+  FoundFolder found;
+  Save save;
+  std::vector<std::string> names;  // in plain words
+};
+
+std::vector<TitleThere> titles_there(Session& session, BayScan& to) {
+  std::vector<TitleThere> titles;
+  for (const FoundFolder& found : to.folder_saves()) {
+    if (found.place.shared || found.layout->info().kind != Kind::folder) continue;
+    auto save = read_found(*session.storage, found);
+    if (!save) continue;
+    TitleThere title{found, std::move(*save), {}};
+    add_catalog_title(session.catalog, title.save);
+    for (const std::string& name :
+         {title.save.game.title, title.save.comment.substr(0, title.save.comment.find('\n'))})
+      if (const std::string plain = plain_title(name); !plain.empty()) title.names.push_back(plain);
+    for (const std::string& name : names_in(below(to.bay().place, found.path)))
+      if (const std::string plain = plain_title(untagged_name(name));
+          !is_hex_name(name, 8) && !is_hex_name(name, 16) && plain.size() > 3 && plain != "data" &&
+          plain != "user" && plain != "title" && plain != "save" && plain != "saves")
+        title.names.push_back(plain);
+    titles.push_back(std::move(title));
+  }
+  return titles;
+}
+
+using TitlesThere = std::vector<const TitleThere*>;
+
+// The titles that an id names, in any of its spellings.
+TitlesThere with_id(const std::vector<TitleThere>& titles, const std::string& text) {
+  TitlesThere found;
+  for (const TitleThere& title : titles) {
+    const Game& game = title.save.game;
+    const std::string high =
+        game.title_id.substr(0, std::min<std::size_t>(8, game.title_id.size()));
+    const auto id = parse_title_id(text, high);
+    const bool code = !game.code.empty() && upper_ascii(text) == game.code;
+    const bool serial = !game.serial.empty() && upper_ascii(text) == game.serial;
+    if ((id && *id == game.title_id) || code || serial) found.push_back(&title);
+  }
+  return found;
+}
+
+TitlesThere with_name(const std::vector<TitleThere>& titles, const std::string& text,
+                      bool in_part) {
+  const std::string plain = plain_title(text);
+  TitlesThere found;
+  if (plain.empty()) return found;
+  for (const TitleThere& title : titles)
+    if (std::ranges::any_of(title.names, [&](const std::string& name) {
+          return name == plain || (in_part && name.find(plain) != std::string::npos);
+        }))
+      found.push_back(&title);
+  return found;
+}
+
+// Ids stand anywhere in a name: `My Game [0005000010100a00]`, `0x10100a00`.
+std::vector<std::string> ids_in(const std::string& name) {
+  std::vector<std::string> ids{name};
+  std::string word;
+  for (const char c : name + " ") {
+    const bool letter = (c >= '0' && c <= '9') || (c >= 'a' && c <= 'z') || (c >= 'A' && c <= 'Z');
+    if (letter) {
+      word.push_back(c);
+      continue;
+    }
+    if (word.size() == 8 || word.size() == 16 || word.size() == 18 || word.size() == 10 ||
+        (word.size() == 4 && word == upper_ascii(word)))
+      ids.push_back(word);
+    word.clear();
+  }
+  return ids;
+}
+
+std::string account_and_title(const TitleThere& title) {
+  const Game& game = title.save.game;
+  std::string text = game.title.empty() ? game.title_id : game.title;
+  if (text.empty()) text = title.found.path.filename().string();
+  return safe_text(text + (game.account.empty() ? "" : " of account " + game.account));
+}
+
+// One title with several accounts is one answer: the account is chosen later.
+bool one_title(const TitlesThere& places) {
+  return !places.empty() && std::ranges::all_of(places, [&](const TitleThere* place) {
+    return place->save.system == places.front()->save.system &&
+           place->save.game.title_id == places.front()->save.game.title_id &&
+           place->save.game.code == places.front()->save.game.code &&
+           (!place->save.game.title_id.empty() || places.size() == 1);
+  });
+}
+
+class Matcher {
+ public:
+  Matcher(Session& session, BayScan& to, const CarryRequest& request)
+      : session_(session), request_(request), titles_(titles_there(session, to)) {}
+
+  void match(const Path& named, Source& source) {
+    if (const std::string& code = or_empty(request_.code); !code.empty())
+      return take(with_id(titles_, code), fmt::format("'{}'", safe_text(code)), source);
+    if (const std::string& game = or_empty(request_.game); !game.empty()) {
+      TitlesThere found = with_name(titles_, game, false);
+      if (found.empty()) found = with_name(titles_, game, true);
+      if (found.empty()) found = with_id(titles_, game);
+      if (found.empty()) found = by_catalog(game);
+      return take(found, fmt::format("'{}'", safe_text(game)), source);
+    }
+    std::vector<std::string> names = names_in(std::filesystem::absolute(named).native());
+    std::ranges::reverse(names);
+    for (const std::string& name : names)
+      for (const std::string& id : ids_in(inner_name(name)))
+        if (const TitlesThere found = with_id(titles_, id); one_title(found)) {
+          note(source, fmt::format("the title of its path's '{}'", safe_text(id)));
+          return take(found, id, source);
+        }
+    constexpr std::size_t kNames = 3;  // further up, folders are called after other things
+    for (std::size_t i = 0; i < std::min(kNames, names.size()); ++i) {
+      const std::string name = untagged_name(stem_of(inner_name(names[i])));
+      TitlesThere found = with_name(titles_, name, false);
+      if (found.empty()) found = by_catalog(name);
+      if (one_title(found)) {
+        note(source, fmt::format("the title called as its path's '{}'", safe_text(name)));
+        return take(found, name, source);
+      }
+    }
+    by_likeness(source);
+  }
+
+ private:
+  static void note(Source& source, std::string why) {
+    source.problems.push_back({Level::note, Code::rom_match, std::move(why), ""});
+  }
+
+  // Titles that the catalog knows by this name.
+  [[nodiscard]] TitlesThere by_catalog(const std::string& name) const {
+    TitlesThere found;
+    for (const TitleThere& title : titles_) {
+      const CatalogGame* known = session_.catalog.find(title.save.system, name);
+      if (known == nullptr) continue;
+      const bool same =
+          std::ranges::any_of(
+              known->title_ids,
+              [&](const auto& id) { return id.second == title.save.game.title_id; }) ||
+          std::ranges::any_of(
+              known->codes, [&](const auto& code) { return code.second == title.save.game.code; });
+      if (same) found.push_back(&title);
+    }
+    return found;
+  }
+
+  void take(const TitlesThere& found, const std::string& what, Source& source) const {
+    if (one_title(found)) return take_title(*found.front(), source);
+    if (found.empty()) {
+      source.problems.push_back({Level::error,
+                                 Code::no_match,
+                                 fmt::format("no title's save there fits {}{}", what, seen_there()),
+                                 {"start that game there once, so that its folder exists"}});
+      return;
+    }
+    refuse_several(found, source);
+  }
+
+  void refuse_several(const TitlesThere& found, Source& source) const {
+    std::vector<std::string> names;
+    for (const TitleThere* title : found) names.push_back(account_and_title(*title));
+    source.problems.push_back(
+        {Level::error,
+         Code::many_match,
+         fmt::format("several titles there fit: {}", list_text(names)),
+         {"say which with ", Remedy::game, " or ", HintPiece{Remedy::code, "ID"}}});
+  }
+
+  static void take_title(const TitleThere& title, Source& source) {
+    source.save.system = title.save.system;
+    source.save.game = title.save.game;
+    source.layouts = {title.found.layout->info().id};
+    // Where no id tells, the folder itself does.
+    if (title.save.game.title_id.empty() && title.save.game.code.empty())
+      source.folder_there = title.found.path;
+  }
+
+  [[nodiscard]] std::string seen_there() const {
+    constexpr std::size_t kShown = 8;
+    std::vector<std::string> names;
+    for (const TitleThere& title : titles_) {
+      std::string name = account_and_title(title);
+      if (std::ranges::find(names, name) == names.end()) names.push_back(std::move(name));
+    }
+    const std::size_t more = names.size() > kShown ? names.size() - kShown : 0;
+    names.resize(names.size() - more);
+    return names.empty() ? std::string()
+                         : fmt::format(" (there are {}{})", list_text(names),
+                                       more > 0 ? fmt::format(" and {} more", more) : "");
+  }
+
+  void by_likeness(Source& source) const {
+    Likeness best;
+    TitlesThere alike;
+    const TitleThere* nearest = nullptr;
+    for (const TitleThere& title : titles_) {
+      const Likeness likeness = likeness_of(source.save.parts, title.save.parts);
+      if (is_alike(likeness)) alike.push_back(&title);
+      if (likeness.names > 0 &&
+          (nearest == nullptr || likeness.names * best.of > best.names * likeness.of ||
+           (likeness.names * best.of == best.names * likeness.of && likeness.sizes > best.sizes))) {
+        best = likeness;
+        nearest = &title;
+      }
+    }
+    if (one_title(alike)) {
+      const Likeness likeness = likeness_of(source.save.parts, alike.front()->save.parts);
+      source.problems.push_back(
+          {Level::note, Code::likeness,
+           fmt::format("its files are like those of {}: {} of {} names match, {} of them with the "
+                       "same size",
+                       account_and_title(*alike.front()), likeness.names, likeness.of,
+                       likeness.sizes),
+           ""});
+      return take_title(*alike.front(), source);
+    }
+    if (!alike.empty()) return refuse_several(alike, source);
+    if (nearest == nullptr) {
+      source.problems.push_back(
+          {Level::error,
+           Code::no_match,
+           fmt::format("nothing tells which title these files belong to{}", seen_there()),
+           {"say it with ", Remedy::game, " or ", HintPiece{Remedy::code, "ID"}}});
+      return;
+    }
+    take_title(*nearest, source);
+    source.problems.push_back(
+        {Level::error,
+         Code::likeness,
+         fmt::format("the files are likest those of {}, but only {} of {} names match, {} of them "
+                     "with the same size",
+                     account_and_title(*nearest), best.names, best.of, best.sizes),
+         {"if it is that title: ", accept_remedy(Code::likeness), "; else say which with ",
+          Remedy::game}});
+  }
+
+  Session& session_;
+  const CarryRequest& request_;
+  std::vector<TitleThere> titles_;
+};
+
+}  // namespace
+
+Result<std::optional<Source>> read_plain_folder(Session& session, BayScan& to, const Path& folder,
+                                                const CarryRequest& request) {
+  if (!keeps_titles(to.bay())) return std::optional<Source>{};
+  Storage& storage = *session.storage;
+  const Path inside = innermost(storage, folder);
+  auto parts = read_parts(storage, inside, Hold::small);
+  if (!parts) return tl::unexpected(parts.error());
+  if (parts->empty()) return std::optional<Source>{};
+  Source source;
+  source.save.kind = Kind::folder;
+  source.save.name = inside.filename().string();
+  source.save.parts = std::move(*parts);
+  source.stem = archive_name(folder.filename());
+  source.files = {inside};
+  source.part_files.assign(source.save.parts.size(), inside.string());
+  source.modified_ns = newest_below(storage, inside);
+  source.on_shelf = true;
+  Matcher(session, to, request).match(inside, source);
+  return std::optional<Source>(std::move(source));
+}
+
+Result<std::optional<Source>> read_file_of_folder(Session& session, BayScan& to, const Path& file,
+                                                  const CarryRequest& request) {
+  if (!keeps_titles(to.bay())) return std::optional<Source>{};
+  const std::string name = inner_name(file);
+  std::vector<TitleThere> titles = titles_there(session, to);
+  std::vector<std::pair<const TitleThere*, std::string>> places;  // and the file's path inside
+  for (const TitleThere& title : titles)
+    for (const Part& part : title.save.parts)
+      if (last_name(part.name) == name) places.emplace_back(&title, part.name);
+  const std::string& wanted =
+      or_empty(request.code).empty() ? or_empty(request.game) : or_empty(request.code);
+  if (!wanted.empty())
+    std::erase_if(places, [&](const auto& place) {
+      const auto fits = [&](const TitlesThere& found) {
+        return std::ranges::find(found, place.first) != found.end();
+      };
+      return !fits(with_id(titles, wanted)) && !fits(with_name(titles, wanted, true));
+    });
+  if (!or_empty(request.account).empty())
+    std::erase_if(places, [&](const auto& place) {
+      return place.first->save.game.account != lower_ascii(or_empty(request.account));
+    });
+  if (places.empty()) return std::optional<Source>{};
+  if (places.size() > 1) {
+    std::vector<std::string> names;
+    for (const auto& [title, inside] : places)
+      names.push_back(fmt::format("{} ({})", account_and_title(*title), safe_text(inside)));
+    return fail(
+        Trouble::stopped, Code::many_match,
+        fmt::format("several titles there have a file {}: {}", safe_text(name), list_text(names)),
+        {"say which with ", Remedy::game, ", ", HintPiece{Remedy::code, "ID"}, " or ",
+         Remedy::account, ", or name the title's folder as the place"});
+  }
+  const FoundFolder* only = &places.front().first->found;
+  const std::string inside = places.front().second;
+  auto bytes = session.storage->read(file, session.limits.largest_file);
+  if (!bytes) return tl::unexpected(bytes.error());
+  Source source;
+  source.save.kind = Kind::folder;
+  source.save.system = only->layout->info().system;
+  source.save.game = places.front().first->save.game;
+  source.save.name = name;
+  source.save.parts = {{inside, std::move(*bytes), false, {}}};
+  source.stem = name;
+  source.files = {file};
+  source.part_files = {file.string()};
+  source.layouts = {"one file"};
+  source.folder_there = only->path;
+  source.sealed = only->place.sealed;
+  source.on_shelf = true;
+  if (const auto info = session.storage->info(file)) source.modified_ns = info->modified_ns;
+  source.problems.push_back(
+      {Level::note, Code::rom_match,
+       fmt::format("the only title's save there that has a file {}", safe_text(inside)), ""});
+  return std::optional<Source>(std::move(source));
+}
+
+}  // namespace bayswap

@@ -1,0 +1,345 @@
+// Places as people have them: never learned, named by a path, full of other things.
+#include <gtest/gtest.h>
+
+#include <random>
+
+#include "bayswap/carry.h"
+#include "demo/makers.h"
+#include "support/golden_cards.h"
+#include "support/tar.h"
+#include "support/world.h"
+
+namespace bayswap {
+namespace {
+
+using test::random_bytes;
+using test::operator+;
+
+class RealPlaces : public test::WorldTest {
+ protected:
+  // What ordinary folders are full of.
+  void junk(const std::string& folder) {
+    folder_.write(folder + "/readme.txt", std::string("press start\n"));
+    folder_.write(folder + "/.config/settings.ini", std::string("[video]\nscale=2\n"));
+    folder_.write(
+        folder + "/thumbs/Kite (Europe).png",
+        test::bytes({0x89, 'P', 'N', 'G', 0x0D, 0x0A, 0x1A, 0x0A}) + random_bytes(900, 1));
+    folder_.write(folder + "/cache/0000000f.bin", random_bytes(8192, 2));
+    folder_.write(folder + "/logs/run.log.1", std::string(9000, 'x') + "\n");
+  }
+
+  void handheld() {
+    for (const std::string game : {"Kite", "Moss", "Tin"}) {
+      folder_.write("hand/gb/" + game + " (Europe).gb", demo::gb_rom(test_title(game), 0x03, 2));
+      folder_.write("hand/gb/" + game + " (Europe).sav",
+                    random_bytes(0x2000, static_cast<std::uint32_t>(game.size() + game[0])), 30);
+    }
+    junk("hand");
+  }
+  static std::string test_title(const std::string& game) {
+    std::string title = game;
+    for (char& c : title) c = static_cast<char>(std::toupper(c));
+    return title;
+  }
+
+  static Bytes file_of(const std::string& name, std::size_t size) {
+    return random_bytes(size, static_cast<std::uint32_t>(name.size() * 31 + size));
+  }
+
+  // Titles of accounts with files of their own sizes, and a name beside them.
+  void titles(const std::string& place, int age_days = 30) {
+    for (const auto& [id, name] : kTitles) {
+      const std::string title = place + "/usr/save/00050000/" + id;
+      for (const auto& [file, size] : files_of(id))
+        folder_.write(title + "/user/80000001/" + file, file_of(id + file, size), age_days);
+      folder_.write(title + "/user/common/shared.dat", file_of(id, 40), age_days);
+      folder_.write(title + "/meta/meta.xml",
+                    "<?xml version=\"1.0\"?><menu><longname_ja>別</longname_ja><longname_en>" +
+                        name + "</longname_en></menu>");
+    }
+    junk(place);
+  }
+  static std::vector<std::pair<std::string, std::size_t>> files_of(const std::string& id) {
+    const std::size_t own = static_cast<std::size_t>(id[5] - 'a') * 100;
+    return {{"slot0.bin", 900 + own}, {"slot1.bin", 901 + own}, {"sys/option.bin", 30 + own}};
+  }
+  const std::vector<std::pair<std::string, std::string>> kTitles{
+      {"101f0a00", "Halyard"}, {"101f0b00", "Northern Relay"}, {"101f0c00", "Kite Foundry II"}};
+
+  MoveReport move_of(const CarryReport& report) {
+    EXPECT_EQ(report.moves.size(), 1U);
+    return report.moves.empty() ? MoveReport{} : report.moves.front();
+  }
+
+  void expect_undo_restores(const std::string& place,
+                            const std::map<std::string, std::string>& before) {
+    Session session = open();
+    const auto undone = undo(session, "", {});
+    ASSERT_TRUE(undone) << undone.error().text;
+    EXPECT_EQ(test::snapshot(folder_ / place), before);
+  }
+};
+
+TEST_F(RealPlaces, AFolderIsUnderstoodOnTheSpot) {
+  handheld();
+  const Bytes fresh = random_bytes(0x2000, 5);
+  folder_.write("dl/Kite.sav", fresh);
+  const auto before = test::snapshot(folder_ / "hand");
+  const CarryReport report = carry_one(at("dl/Kite.sav"), at("hand"));
+  const MoveReport move = move_of(report);
+  EXPECT_EQ(move.status, MoveStatus::done);
+  EXPECT_TRUE(test::read(folder_ / "hand/gb/Kite (Europe).sav") == fresh);
+  ASSERT_EQ(report.understood.size(), 1U);
+  EXPECT_EQ(report.understood[0].words, "gb saves beside ROMs, named after them");
+  EXPECT_EQ(open().bays.bays().size(), 3U) << "it was for this command only";
+  expect_undo_restores("hand", before);
+}
+
+TEST_F(RealPlaces, APathInAKnownBayMeansThatBay) {
+  handheld();
+  learn("hand");
+  folder_.write("dl/Moss.sav", random_bytes(0x2000, 6));
+  const CarryReport report = carry_one(at("dl/Moss.sav"), at("hand/gb"));
+  EXPECT_TRUE(report.understood.empty());
+  EXPECT_EQ(move_of(report).to, at("hand/gb/Moss (Europe).sav"));
+}
+
+TEST_F(RealPlaces, AnExistingSaveIsTheExactPlace) {
+  handheld();
+  const Bytes trailer = test::bytes({'M', 'A', 'R', 'K', ' ', '1', '.', '0', '\n'});
+  const Bytes old = random_bytes(0x2000, 7);
+  folder_.write("odd/whatever.dat", old + trailer, 30);
+  const Bytes fresh = random_bytes(0x2000, 8);
+  folder_.write("dl/some name.bin", fresh);
+  const auto before = test::snapshot(folder_ / "odd");
+  const CarryReport report = carry_one(at("dl/some name.bin"), at("odd/whatever.dat"));
+  EXPECT_EQ(stop_code(report), "");
+  EXPECT_TRUE(report.understood.at(0).exact);
+  EXPECT_TRUE(test::read(folder_ / "odd/whatever.dat") == fresh + trailer) << "its trailer stays";
+  expect_undo_restores("odd", before);
+  // Another game's save does not go over it, where ROMs tell.
+  folder_.write("dl2/Moss (Europe).gb", demo::gb_rom("MOSS", 0x03, 2));
+  folder_.write("dl2/Moss (Europe).sav", fresh);
+  EXPECT_EQ(stop_code(carry_one(at("dl2/Moss (Europe).sav"), at("hand/gb/Kite (Europe).sav"))),
+            "other-game");
+}
+
+TEST_F(RealPlaces, WhatIsNoPlaceIsAnsweredSo) {
+  handheld();
+  folder_.write("dl/Kite.sav", random_bytes(0x2000, 9));
+  std::filesystem::create_directories(folder_ / "empty");
+  CarryRequest request;
+  request.saves = {at("dl/Kite.sav")};
+  Session session = open();
+  request.to = at("empty");
+  const auto nothing = carry(session, request);
+  ASSERT_FALSE(nothing);
+  EXPECT_EQ(nothing.error().code, Code::no_match);
+  EXPECT_NE(nothing.error().text.find("nothing lies there"), std::string::npos);
+  request.to = at("not/there");
+  EXPECT_EQ(carry(session, request).error().code, Code::missing);
+  request.to = "nobody";
+  EXPECT_EQ(carry(session, request).error().code, Code::unknown_bay);
+}
+
+TEST_F(RealPlaces, OneSaveInAnArchiveNeedsNoName) {
+  handheld();
+  const Bytes fresh = random_bytes(0x2000, 10);
+  Bytes tar;
+  test::add_to_tar(tar, "pack/notes.txt", Bytes(30, std::byte{'n'}));
+  test::add_to_tar(tar, "pack/Tin (USA) [a1].sav", fresh);
+  tar.resize(tar.size() + 1024);
+  folder_.write("dl/x.tar", tar);
+  EXPECT_EQ(stop_code(carry_one(at("dl/x.tar"), at("hand"))), "no-match") << "another region's";
+  CarryRequest request;
+  request.saves = {at("dl/x.tar")};
+  request.to = at("hand");
+  request.game = "Tin";
+  request.accept = {Code::newer_there};  // archives keep old times
+  EXPECT_EQ(stop_code(carry_it(request)), "");
+  EXPECT_TRUE(test::read(folder_ / "hand/gb/Tin (Europe).sav") == fresh);
+}
+
+TEST_F(RealPlaces, OfSeveralInAnArchiveTheGamesThereDecide) {
+  handheld();
+  const Bytes fresh = random_bytes(0x2000, 11);
+  Bytes tar;
+  test::add_to_tar(tar, "Lost.sav", random_bytes(0x2000, 12));
+  test::add_to_tar(tar, "Kite.sav", fresh);
+  test::add_to_tar(tar, "Gone.sav", random_bytes(0x2000, 13));
+  tar.resize(tar.size() + 1024);
+  folder_.write("dl/all.tar", tar);
+  EXPECT_EQ(stop_code(carry_one(at("dl/all.tar"), at("hand"), {Code::newer_there})), "");
+  EXPECT_TRUE(test::read(folder_ / "hand/gb/Kite (Europe).sav") == fresh);
+  Bytes two;
+  test::add_to_tar(two, "Moss.sav", random_bytes(0x2000, 14));
+  test::add_to_tar(two, "Kite.sav", random_bytes(0x2000, 15));
+  two.resize(two.size() + 1024);
+  folder_.write("dl/two.tar", two);
+  CarryRequest request;
+  request.saves = {at("dl/two.tar")};
+  request.to = at("hand");
+  Session session = open();
+  const auto stopped = carry(session, request);
+  ASSERT_FALSE(stopped);
+  EXPECT_EQ(stopped.error().code, Code::many_match);
+  EXPECT_NE(stopped.error().hint.text().find("two.tar:Moss.sav"), std::string::npos)
+      << stopped.error().hint.text();
+  request.saves = {at("dl/two.tar") + ":Nothing.sav"};
+  const auto missing = carry(session, request);
+  ASSERT_FALSE(missing);
+  EXPECT_NE(missing.error().text.find("has no 'Nothing.sav'"), std::string::npos);
+}
+
+TEST_F(RealPlaces, APlainFolderFindsItsTitle) {
+  titles("con");
+  const auto before = test::snapshot(folder_ / "con");
+  const auto folder_like = [&](const std::string& name, const std::string& id, std::size_t more) {
+    for (const auto& [file, size] : files_of(id))
+      folder_.write(name + "/" + file, random_bytes(size + more, 16));
+  };
+  const auto goes_to = [&](const std::string& source, const std::string& id,
+                           const CarryRequest& how = {}) {
+    CarryRequest request = how;
+    request.saves = {at(source)};
+    request.to = at("con");
+    const CarryReport report = carry_it(request);
+    EXPECT_EQ(stop_code(report), "") << source;
+    EXPECT_EQ(move_of(report).to, at("con/usr/save/00050000/" + id + "/user/80000001")) << source;
+    EXPECT_FALSE(move_of(report).game.title.empty()) << "headlines have names";
+    expect_undo_restores("con", before);
+  };
+  folder_like("dl/backup", "101f0b00", 0);
+  goes_to("dl/backup", "101f0b00");
+  goes_to("dl", "101f0b00");
+  folder_like("dl2/Title [00050000101F0C00]/deep/er", "101f0c00", 50);
+  goes_to("dl2", "101f0c00");
+  folder_like("dl3/kite foundry ii", "101f0a00", 0);
+  goes_to("dl3/kite foundry ii", "101f0c00");
+  CarryRequest named;
+  named.game = "Northern";
+  folder_like("dl4/x", "101f0a00", 0);
+  goes_to("dl4/x", "101f0b00", named);
+  named.game.reset();
+  named.code = "101f0c00";
+  goes_to("dl4/x", "101f0c00", named);
+  // Too little is alike: it asks, and may be overruled.
+  folder_like("dl5/y", "101f0a00", 7);
+  folder_.write("dl5/y/other.bin", random_bytes(10, 17));
+  folder_.write("dl5/y/more.bin", random_bytes(10, 18));
+  EXPECT_EQ(stop_code(carry_one(at("dl5/y"), at("con"))), "likeness");
+  EXPECT_EQ(stop_code(carry_one(at("dl5/y"), at("con"), {Code::likeness})), "");
+  expect_undo_restores("con", before);
+  folder_.write("dl6/z/nothing.like", random_bytes(10, 19));
+  folder_.write("dl6/z/it.at.all", random_bytes(10, 20));
+  EXPECT_EQ(stop_code(carry_one(at("dl6/z"), at("con"))), "no-match");
+  EXPECT_EQ(test::snapshot(folder_ / "con"), before);
+}
+
+TEST_F(RealPlaces, OneFileGoesIntoItsTitlesFolder) {
+  titles("con");
+  folder_.write("con/usr/save/00050000/101f0b00/user/80000001/world.sav9", file_of("w", 300), 30);
+  const auto before = test::snapshot(folder_ / "con");
+  const Bytes edited = random_bytes(300, 21);
+  folder_.write("dl/world.sav9", edited);
+  const CarryReport report = carry_one(at("dl/world.sav9"), at("con"));
+  EXPECT_EQ(stop_code(report), "");
+  EXPECT_TRUE(test::read(folder_ / "con/usr/save/00050000/101f0b00/user/80000001/world.sav9") ==
+              edited);
+  expect_undo_restores("con", before);
+  folder_.write("dl/slot0.bin", random_bytes(777, 22));
+  CarryRequest request;
+  request.saves = {at("dl/slot0.bin")};
+  request.to = at("con");
+  Session session = open();
+  EXPECT_EQ(carry(session, request).error().code, Code::many_match);
+  request.code = "101f0c00";
+  EXPECT_EQ(stop_code(carry_it(request)), "");
+  expect_undo_restores("con", before);
+  request.code.reset();
+  request.to = at("con/usr/save/00050000/101f0a00");
+  const CarryReport exact = carry_it(request);
+  EXPECT_EQ(stop_code(exact), "");
+  EXPECT_EQ(move_of(exact).to, at("con/usr/save/00050000/101f0a00/user/80000001"));
+  expect_undo_restores("con", before);
+}
+
+TEST_F(RealPlaces, ATitlesFolderTakesItsOwnTitleOnly) {
+  titles("con");
+  titles("other", 1);
+  CarryRequest request;
+  request.saves = {at("other/usr/save/00050000/101f0a00")};
+  request.to = at("con/usr/save/00050000/101f0b00");
+  EXPECT_EQ(stop_code(carry_it(request)), "other-game");
+  request.to = at("con/usr/save/00050000/101f0a00");
+  EXPECT_EQ(stop_code(carry_it(request)), "");
+}
+
+TEST_F(RealPlaces, EveryTitleFromOneUnlearnedPlaceToAnother) {
+  titles("con");
+  titles("other", 1);
+  for (const auto& [id, name] : kTitles)
+    folder_.write("other/usr/save/00050000/" + id + "/user/80000001/slot1.bin",
+                  random_bytes(500, 23), 1);
+  const auto before = test::snapshot(folder_ / "con");
+  CarryRequest request;
+  request.all = true;
+  request.from = at("other");
+  request.to = at("con");
+  request.game = "Halyard";
+  EXPECT_EQ(carry_it(request).moves.size(), 1U) << "only that game's";
+  expect_undo_restores("con", before);
+  request.game.reset();
+  const CarryReport report = carry_it(request);
+  EXPECT_EQ(report.moves.size(), 3U);
+  for (const MoveReport& move : report.moves) EXPECT_EQ(move.status, MoveStatus::done);
+  expect_undo_restores("con", before);
+}
+
+TEST_F(RealPlaces, PlainFoldersUnderTheWholeId) {
+  for (const std::string place : {"a", "b/wrap/per"})
+    for (const std::string id : {"00040000000D4C00", "00040000000D5500", "00040000000E0100"}) {
+      folder_.write(place + "/saves/" + id + "/main", file_of(place + id, 900), 20);
+      folder_.write(place + "/saves/" + id + "/sub/extra", file_of(id + place, 90), 20);
+    }
+  junk("a");
+  folder_.write("a/saves/00040000000D5500/main", random_bytes(900, 24), 1);
+  const auto before = test::snapshot(folder_ / "b");
+  CarryRequest request;
+  request.saves = {at("a/saves/00040000000D5500")};
+  request.to = at("b");
+  const CarryReport report = carry_it(request);
+  EXPECT_EQ(stop_code(report), "");
+  EXPECT_EQ(move_of(report).to, at("b/wrap/per/saves/00040000000D5500"));
+  expect_undo_restores("b", before);
+}
+
+TEST_F(RealPlaces, ASealedExportNamesItsTitle) {
+  const auto sealed = [](std::uint64_t title, std::uint32_t seed) {
+    Bytes file = random_bytes(0xF0C0, seed) + Bytes(0x80, std::byte{0}) + random_bytes(4000, seed);
+    test::put_be(file, 0xF0C0, 0x70, 4);
+    test::put(file, 0xF0C4, "Bk");
+    test::put_be(file, 0xF0C0 + 0x60, title, 8);
+    return file;
+  };
+  folder_.write("stick/private/wii/title/RKFE/data.bin", sealed(0x00010000524B4645, 25), 20);
+  folder_.write("stick/private/wii/title/RQCE/data.bin", sealed(0x0001000052514345, 26), 20);
+  const Bytes fresh = sealed(0x00010000524B4645, 27);
+  folder_.write("dl/RKFE/data.bin", fresh);
+  const auto before = test::snapshot(folder_ / "stick");
+  for (const std::string save : {"dl/RKFE", "dl/RKFE/data.bin", "dl"}) {
+    EXPECT_EQ(stop_code(carry_one(at(save), at("stick"))), "") << save;
+    EXPECT_TRUE(test::read(folder_ / "stick/private/wii/title/RKFE/data.bin") == fresh) << save;
+    expect_undo_restores("stick", before);
+  }
+  // A European one for a stick with the American game.
+  folder_.write("eu/RKFP/data.bin", sealed(0x00010000524B4650, 28));
+  EXPECT_EQ(stop_code(carry_one(at("eu/RKFP"), at("stick"))), "region-differs");
+  // The folder's name alone says nothing.
+  folder_.write("no/RKFE/data.bin", random_bytes(70'000, 29));
+  EXPECT_NE(stop_code(carry_one(at("no/RKFE"), at("stick"))), "");
+  EXPECT_EQ(test::snapshot(folder_ / "stick"), before);
+}
+
+}  // namespace
+}  // namespace bayswap
