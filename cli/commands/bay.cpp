@@ -1,14 +1,11 @@
 #include "bayswap/bay.h"
 
-#include <fmt/core.h>
-
 #include <algorithm>
 #include <memory>
 
 #include "cli/commands/commands.h"
 #include "cli/render/json.h"
 #include "cli/render/text.h"
-#include "core/bytes/text.h"
 
 namespace bayswap::cli {
 namespace {
@@ -25,16 +22,27 @@ void add_learn(Command& bay, Run& run) {
   struct Arguments {
     std::string name;
     std::string place;
+    std::string system;
   };
   auto arguments = std::make_shared<Arguments>();
   Command& command = add_command(bay, run, "learn", "Work out where a program keeps its saves",
                                  "bayswap bay learn den ~/emulation");
   command.add_option("NAME", arguments->name, "what the bay is called from now on").required();
   command.add_option("PATH", arguments->place, "its folder, with ROMs and saves in it").required();
+  command
+      .add_option("--system", arguments->system,
+                  "of title folders, where their names do not tell it")
+      .type_name("ID");
   command.on_call([arguments, &run] {
     run.with_session([&](Session& session) -> Result<void> {
+      std::optional<System> system;
+      if (!arguments->system.empty()) {
+        const auto said = said_system(arguments->system);
+        if (!said) return tl::unexpected(said.error());
+        system = *said;
+      }
       const auto bay = learn_bay(*session.storage, session.catalog, arguments->name,
-                                 arguments->place, session.progress);
+                                 arguments->place, session.progress, system);
       if (!bay) return tl::unexpected(bay.error());
       auto kept = session.bays.put_learned(*session.storage, session.bays_file(), *bay);
       if (!kept) return tl::unexpected(kept.error());

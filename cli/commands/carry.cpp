@@ -63,6 +63,8 @@ void add_carry(Command& app, Run& run) {
   command.add_option("--account", request.account, "the account that plays there").type_name("ID");
   command.add_option("--code", request.code, "title id or code of the game to carry to")
       .type_name("CODE");
+  command.add_option("--copy", request.copy, "of named copies: the one that is meant")
+      .type_name("NAME");
   command.add_option("--slot", request.slot, "of a save state: a number, or free")
       .type_name("SLOT");
   command.add_option("--is", request.is, "layout of the save, where the bytes do not tell")

@@ -9,7 +9,6 @@
 #include "core/bytes/text.h"
 
 namespace bayswap::cli {
-namespace {
 
 Result<System> said_system(const std::string& id) {
   if (const auto system = parse_system(lower_ascii(id))) return *system;
@@ -18,6 +17,8 @@ Result<System> said_system(const std::string& id) {
   return fail(Trouble::usage, Code::usage, fmt::format("there is no system '{}'", safe_text(id)),
               "the systems are " + list_text(known));
 }
+
+namespace {
 
 // `europe=NCTP`
 Result<void> add_regions(const std::vector<std::string>& texts,

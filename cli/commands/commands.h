@@ -49,6 +49,9 @@ void add_demo(Command& app, Run& run);
 Command& add_command(Command& app, Run& run, const std::string& name, const std::string& summary,
                      const std::string& example);
 
+/// The system with this id. Errors: `usage`, with the known ones in the hint.
+[[nodiscard]] Result<System> said_system(const std::string& id);
+
 /// Adds `--accept CODE,…`. Call accepted_codes() when the command runs.
 void add_accept(Command& command, std::vector<std::string>& codes);
 [[nodiscard]] Result<std::set<Code>> accepted_codes(const std::vector<std::string>& codes);

@@ -100,8 +100,10 @@ class BayList {
 /// content, and the naming pattern that explains most names. Errors: `missing`, `no-match` when
 /// nothing was found that a rule could be made of.
 /// `progress` may be null; it is asked between files and what follows from them (`cancelled`).
+/// `system`: of title folders whose names do not tell it.
 [[nodiscard]] Result<Bay> learn_bay(Storage& storage, const Catalog& catalog, std::string name,
-                                    const Path& place, Progress* progress = nullptr);
+                                    const Path& place, Progress* progress = nullptr,
+                                    std::optional<System> system = {});
 
 /// Fills in what the file does not keep: how much each shelf explains, examples and leftovers.
 void survey_bay(Storage& storage, const Catalog& catalog, Bay& bay);

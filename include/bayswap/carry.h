@@ -40,6 +40,9 @@ struct CarryRequest {
   std::optional<std::string> account;
   /// Title id or code to carry to instead of the save's own.
   std::optional<std::string> code;
+  /// Of a place that keeps named copies: the copy that is meant there. Nothing: the newest of a
+  /// source, a new one at the destination.
+  std::optional<std::string> copy;
   std::optional<std::string> slot;  ///< of states: a number, or `free`; nothing: its own
   int wait_seconds = 0;             ///< for programs to close the files that are replaced
   std::vector<GivenSave> given;     ///< saves that are in memory already

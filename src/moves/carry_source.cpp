@@ -174,7 +174,8 @@ Result<std::vector<Source>> read_bay(Session& session, RomFolders& folders, BayS
   for (const WalkedFile& file : scan.files()) add(file.path());
   for (auto& [key, source] : gathered) sources.push_back(std::move(source));
   for (Source& source : read_shelf_cards(session, scan)) sources.push_back(std::move(source));
-  for (Source& source : read_shelf_folders(session, scan)) sources.push_back(std::move(source));
+  for (Source& source : read_shelf_folders(session, scan, request))
+    sources.push_back(std::move(source));
   // By slot: where only one can go, it is the first.
   std::ranges::stable_sort(states, {}, [](const Source& state) {
     return std::tuple(state.stem, state.slot.size(), state.slot);

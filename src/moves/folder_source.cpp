@@ -3,10 +3,13 @@
 #include <fmt/core.h>
 
 #include <algorithm>
+#include <map>
 
 #include "bayswap/folder.h"
 #include "core/bytes/text.h"
+#include "places/copies.h"
 #include "places/find_folders.h"
+#include "places/folder_parts.h"
 #include "places/walk.h"
 #include "reading/open_card.h"
 
@@ -42,6 +45,64 @@ Source broken_source(const FoundFolder& found, const Error& error) {
   source.save.system = found.layout->info().system;
   source.problems.push_back({Level::error, Code::damaged, error.text, error.hint});
   return source;
+}
+
+// One copy of each title on a shelf of copies.
+void add_copies(Session& session, BayScan& scan, const Shelf& shelf, const CarryRequest& request,
+                std::vector<Source>& sources) {
+  struct Copy {
+    Path path;
+    std::int64_t modified_ns = 0;
+    std::size_t of = 0;  // copies of the title
+  };
+  std::map<std::string, Copy> chosen;  // by the title's folder
+  const auto is_told = [&](const std::string& title) {
+    const auto read = read_title_folder_name(title, shelf.system, session.catalog);
+    return !read.game.title_id.empty() || !read.game.serial.empty() ||
+           session.catalog.find(shelf.system, read.game.title) != nullptr;
+  };
+  // Where some folders name their titles by ids, others beside them are something else.
+  const auto& folders = scan.folders_on(shelf);
+  const bool by_id = std::ranges::any_of(
+      folders, [&](const BayScan::OnShelf& there) { return is_told(there.fields.at("title")); });
+  for (const BayScan::OnShelf& there : folders) {
+    if (by_id && !is_told(there.fields.at("title"))) continue;
+    const std::string& name = there.fields.at("copy");
+    if (!or_empty(request.copy).empty() && name != or_empty(request.copy)) continue;
+    Copy& copy = chosen[there.fields.at("title")];
+    ++copy.of;
+    const std::int64_t newest = newest_below(*session.storage, there.path);
+    if (copy.path.empty() || newest > copy.modified_ns) {
+      copy.path = there.path;
+      copy.modified_ns = newest;
+    }
+  }
+  for (const auto& [title, copy] : chosen) {
+    Source source;
+    source.save.system = shelf.system;
+    source.save.kind = Kind::folder;
+    source.save.game = read_title_folder_name(title, shelf.system, session.catalog).game;
+    source.save.name = copy.path.filename().string();
+    source.stem = source.save.game.title.empty() ? title : source.save.game.title;
+    source.files = {copy.path};
+    source.layouts = shelf.layout;
+    source.modified_ns = copy.modified_ns;
+    source.on_shelf = true;
+    auto parts = read_parts(*session.storage, copy.path, Hold::small);
+    if (!parts) {
+      source.problems.push_back(
+          {Level::error, Code::damaged, parts.error().text, parts.error().hint});
+      sources.push_back(std::move(source));
+      continue;
+    }
+    source.save.parts = std::move(*parts);
+    source.part_files.assign(source.save.parts.size(), copy.path.string());
+    if (copy.of > 1)
+      source.problems.push_back(
+          {Level::note, Code::rom_match,
+           fmt::format("the newest of {} copies, {}", copy.of, safe_text(source.save.name)), ""});
+    sources.push_back(std::move(source));
+  }
 }
 
 std::string described(const Source& source) {
@@ -99,11 +160,14 @@ Result<std::optional<std::vector<Source>>> read_folder_sources(Session& session,
   return std::optional<Sources>(std::move(sources));
 }
 
-std::vector<Source> read_shelf_folders(Session& session, BayScan& scan) {
+std::vector<Source> read_shelf_folders(Session& session, BayScan& scan,
+                                       const CarryRequest& request) {
   std::vector<Source> sources;
   const Bay& bay = scan.bay();
   const auto is_for_folders = [](const Shelf& shelf) { return shelf.kind == Kind::folder; };
   if (std::ranges::none_of(bay.shelves, is_for_folders)) return sources;
+  for (const Shelf& shelf : bay.shelves)
+    if (holds_copies(shelf)) add_copies(session, scan, shelf, request, sources);
   for (const FoundFolder& found : scan.folder_saves()) {
     if (found.place.shared) continue;
     const bool on_shelf = std::ranges::any_of(bay.shelves, [&](const Shelf& shelf) {

@@ -16,7 +16,9 @@ namespace bayswap {
     Session& session, const std::string& text, const CarryRequest& request);
 
 /// The saves on the shelves of a bay that hold folders.
-[[nodiscard]] std::vector<Source> read_shelf_folders(Session& session, BayScan& scan);
+/// Of named copies the newest of each title, or the one that the request names.
+[[nodiscard]] std::vector<Source> read_shelf_folders(Session& session, BayScan& scan,
+                                                     const CarryRequest& request);
 
 /// The time of the newest file in a folder, in nanoseconds since 1970; 0 when there is none.
 [[nodiscard]] std::int64_t newest_below(Storage& storage, const Path& folder);

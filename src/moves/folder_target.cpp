@@ -9,12 +9,14 @@
 #include "bayswap/naming.h"
 #include "core/bytes/fill.h"
 #include "core/bytes/text.h"
+#include "core/bytes/time_text.h"
 #include "core/model/sony_names.h"
 #include "files/version_digest.h"
 #include "moves/accounts.h"
 #include "moves/folder_source.h"
 #include "moves/shelf_path.h"
 #include "moves/title_companions.h"
+#include "places/copies.h"
 #include "places/file_names.h"
 #include "places/find_folders.h"
 #include "places/folder_parts.h"
@@ -67,6 +69,12 @@ class FolderFinder {
       if (layout == nullptr || !pattern) continue;
       shelf_there = true;
       existing_ = context_.there.folders_on(shelf);
+      if (holds_copies(shelf)) {
+        auto copy = copy_on(shelf, *layout, why);
+        if (!copy) return tl::unexpected(copy.error());
+        if (*copy || checks_.stopped()) return std::move(*copy);
+        continue;
+      }
       auto game = target_game(*pattern);
       if (!game) return std::optional<FolderPlace>{};
       const auto built = folder_for(*pattern, *game, why);
@@ -96,6 +104,65 @@ class FolderFinder {
 
  private:
   using Existing = BayScan::OnShelf;
+
+  // A copy in the title's folder: the one that the user names, an empty one that they made for it,
+  // else a new one named after the time.
+  Result<std::optional<FolderPlace>> copy_on(const Shelf& shelf, const FolderLayout& layout,
+                                             std::string& why) {
+    const auto title = title_folder_on(shelf, why);
+    if (!title) return std::optional<FolderPlace>{};
+    std::string copy = or_empty(request_.copy);
+    if (copy.empty())
+      if (const auto entries = session_.storage->entries(*title))
+        for (const NamedInfo& entry : *entries)
+          if (const auto inside = session_.storage->list(*title / entry.name);
+              entry.info.type == FileType::folder && inside && inside->empty())
+            copy = entry.name;
+    // After the progress that it holds, so that the same save makes one copy, not two.
+    if (copy.empty()) copy = file_time(source_.modified_ns);
+    const auto path = shelf_path(
+        bay_, shelf, (title->lexically_relative(bay_.place) / copy).generic_string(), checks_);
+    if (!path) return tl::unexpected(path.error());
+    if (path->parent_path() != *title)
+      return fail(Trouble::usage, Code::bad_name,
+                  fmt::format("'{}' cannot name a copy", safe_text(copy)),
+                  "give a name without a path");
+    if (source_.sealed) {
+      why = sealed_text();
+      return std::optional<FolderPlace>{};
+    }
+    return std::optional<FolderPlace>({*path, &layout, source_.save.game, shelf.names});
+  }
+
+  // The folder of the save's title on a shelf of copies.
+  std::optional<Path> title_folder_on(const Shelf& shelf, std::string& why) {
+    std::map<Path, const Existing*> titles;  // each with one of its copies
+    for (const Existing& there : existing_) titles[there.path.parent_path()] = &there;
+    std::vector<Path> fitting;
+    for (const auto& [title, copy] : titles)
+      if (is_folder_of_title(title.filename().string(), shelf.system, source_.save.game,
+                             session_.catalog))
+        fitting.push_back(title);
+    if (fitting.empty() && source_.save.game.title_id.empty() && source_.save.game.serial.empty()) {
+      const auto alike = most_alike(why);
+      if (alike) fitting.push_back(alike->parent_path());
+    }
+    if (fitting.size() == 1) return fitting.front();
+    if (fitting.size() > 1) {
+      std::vector<std::string> names;
+      for (const Path& folder : fitting) names.push_back(safe_text(folder.filename().string()));
+      checks_.add({Level::error,
+                   Code::many_match,
+                   fmt::format("several folders there are this title's: {}", list_text(names)),
+                   {"name the folder itself as the place"}});
+      return std::nullopt;
+    }
+    if (why.empty())
+      why =
+          "no folder there is called after this title, by its id or its name; copy the game's "
+          "save there once with the program that keeps these copies";
+    return std::nullopt;
+  }
 
   // The folder that the source was found to belong into.
   Result<std::optional<FolderPlace>> known_folder(const Path& folder) {

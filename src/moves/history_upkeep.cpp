@@ -38,13 +38,6 @@ std::map<std::string, std::vector<std::pair<std::int64_t, Digest>>> versions_of_
   return files;
 }
 
-// `2026-01-31 120000`: no file system minds it.
-std::string file_time(std::int64_t ns) {
-  std::string text = utc_text(ns);
-  std::erase(text, ':');
-  return text;
-}
-
 }  // namespace
 
 Result<TidyReport> tidy_history(Session& session, const Retention& retention, bool plan) {

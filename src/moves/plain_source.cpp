@@ -12,6 +12,7 @@
 #include "files/archive_storage.h"
 #include "files/atomic_write.h"
 #include "moves/folder_source.h"
+#include "places/copies.h"
 #include "places/folder_parts.h"
 #include "reading/open_card.h"
 
@@ -33,6 +34,33 @@ Path innermost(Storage& storage, Path folder) {
     folder /= entries->front().name;
   }
   return folder;
+}
+
+// Of a title's folder that holds nothing but copies: the one that the user names, else the newest.
+Path chosen_copy(Storage& storage, const Path& folder, const CarryRequest& request) {
+  const auto entries = storage.entries(folder);
+  if (!entries || entries->empty() || std::ranges::any_of(*entries, [](const NamedInfo& entry) {
+        return entry.info.type != FileType::folder;
+      }))
+    return folder;
+  Path newest;
+  std::int64_t newest_ns = 0;
+  std::optional<std::vector<Part>> first;
+  for (const NamedInfo& entry : *entries) {
+    const Path copy = folder / entry.name;
+    if (entry.name == or_empty(request.copy)) return copy;
+    auto parts = read_parts(storage, copy, Hold::small);
+    if (!parts || parts->empty()) continue;
+    // Folders of other files are parts of one save.
+    if (first && !is_alike(likeness_of(*first, *parts))) return folder;
+    first = std::move(*parts);
+    const std::int64_t modified_ns = newest_below(storage, copy);
+    if (newest.empty() || modified_ns > newest_ns) {
+      newest = copy;
+      newest_ns = modified_ns;
+    }
+  }
+  return newest.empty() ? folder : newest;
 }
 
 // A title's save at the destination, with what it is called.
@@ -94,8 +122,11 @@ TitlesThere with_name(const std::vector<TitleThere>& titles, const std::string& 
 }
 
 // Ids stand anywhere in a name: `My Game [0005000010100a00]`, `0x10100a00`.
-std::vector<std::string> ids_in(const std::string& name) {
+std::vector<std::string> ids_in(const std::string& name, const Catalog& catalog) {
   std::vector<std::string> ids{name};
+  const Game game = read_title_folder_name(name, std::nullopt, catalog).game;
+  for (const std::string& id : {game.title_id, game.serial})
+    if (!id.empty()) ids.push_back(id);
   std::string word;
   for (const char c : name + " ") {
     const bool letter = (c >= '0' && c <= '9') || (c >= 'a' && c <= 'z') || (c >= 'A' && c <= 'Z');
@@ -146,7 +177,7 @@ class Matcher {
     std::vector<std::string> names = names_in(std::filesystem::absolute(named).native());
     std::ranges::reverse(names);
     for (const std::string& name : names)
-      for (const std::string& id : ids_in(inner_name(name)))
+      for (const std::string& id : ids_in(inner_name(name), session_.catalog))
         if (const TitlesThere found = with_id(titles_, id); one_title(found)) {
           note(source, fmt::format("the title of its path's '{}'", safe_text(id)));
           return take(found, id, source);
@@ -287,7 +318,7 @@ Result<std::optional<Source>> read_plain_folder(Session& session, BayScan& to, c
                                                 const CarryRequest& request) {
   if (!keeps_titles(to.bay())) return std::optional<Source>{};
   Storage& storage = *session.storage;
-  const Path inside = innermost(storage, folder);
+  const Path inside = chosen_copy(storage, innermost(storage, folder), request);
   auto parts = read_parts(storage, inside, Hold::small);
   if (!parts) return tl::unexpected(parts.error());
   if (parts->empty()) return std::optional<Source>{};

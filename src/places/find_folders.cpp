@@ -2,12 +2,14 @@
 
 #include <pugixml.hpp>
 
+#include <algorithm>
 #include <map>
 #include <optional>
 #include <system_error>
 
 #include "core/bytes/encodings.h"
 #include "core/bytes/text.h"
+#include "core/layouts/titles/path_text.h"
 #include "places/folder_parts.h"
 
 namespace bayswap {
@@ -33,6 +35,15 @@ std::string title_in_meta(ByteView xml) {
   return {};
 }
 
+// A folder under a whole title id that holds folders alone holds copies of a save, and is none.
+bool is_save_itself(Storage& storage, const Path& folder) {
+  if (!is_hex_name(folder.filename().string(), 16)) return true;
+  const auto entries = storage.entries(folder);
+  return entries && std::ranges::any_of(*entries, [](const NamedInfo& entry) {
+           return entry.info.type == FileType::file;
+         });
+}
+
 }  // namespace
 
 std::optional<FoundFolder> folder_at(Storage& storage, const Path& folder) {
@@ -42,7 +53,8 @@ std::optional<FoundFolder> folder_at(Storage& storage, const Path& folder) {
   for (const auto& layout : layouts().all()) {
     const FolderLayout* kind = as_folder(layout.get());
     if (kind == nullptr) continue;
-    if (const auto place = kind->place(full)) return FoundFolder{folder, kind, *place};
+    if (const auto place = kind->place(full); place && is_save_itself(storage, folder))
+      return FoundFolder{folder, kind, *place};
     if (!marked && !kind->sealed_marker().empty() &&
         !is_missing(storage, folder / kind->sealed_marker()))
       if (const auto start = storage.view_start(folder / kind->sealed_marker(), kBeginning))

@@ -2,6 +2,7 @@
 #include <fmt/core.h>
 
 #include <algorithm>
+#include <iterator>
 #include <map>
 #include <optional>
 #include <set>
@@ -15,6 +16,7 @@
 #include "core/layouts/titles/path_text.h"
 #include "files/atomic_write.h"
 #include "files/two_threads.h"
+#include "places/copies.h"
 #include "places/file_names.h"
 #include "places/find_folders.h"
 #include "places/inspect.h"
@@ -44,8 +46,9 @@ class Learner {
  public:
   [[nodiscard]] const std::vector<std::string>& questions() const { return questions_.all(); }
 
-  Learner(Storage& storage, const Catalog& catalog, const Path& place)
-      : storage_(storage),
+  Learner(Storage& storage, const Catalog& catalog, const Path& place, std::optional<System> system)
+      : system_(system),
+        storage_(storage),
         catalog_(catalog),
         place_(place),
         files_(files_below(storage, place)),
@@ -58,6 +61,9 @@ class Learner {
 
   std::vector<Shelf> shelves() {
     sort_in_folders();
+    CopyShelves copies = find_copy_shelves(
+        place_, files_, catalog_, [&](const Path& folder) { return in_folder(folder); }, system_);
+    folders_.insert(folders_.end(), copies.titles.begin(), copies.titles.end());
     std::vector<Candidate> candidates(files_.size());
     on_two_threads(files_.size(), [&](std::size_t i) {
       const Path path = files_[i].path();
@@ -74,6 +80,7 @@ class Learner {
       questions_.ask_of_systems(key.first, key.second, files);
     shelve_cards();
     std::vector<Shelf> found = shelves_of_groups();
+    std::ranges::move(copies.shelves, std::back_inserter(found));
     add_state_shelves(found);
     // One file may be called so by a slip; then other shelves say how it should be called.
     for (const auto& [path, files] : unreadable_)
@@ -358,6 +365,7 @@ class Learner {
     return pattern;
   }
 
+  std::optional<System> system_;  // that the user says
   Storage& storage_;
   const Catalog& catalog_;
   Path place_;
@@ -402,7 +410,7 @@ std::string words_of_contents(const Path& folder, const std::vector<WalkedFile>&
 }  // namespace
 
 Result<Bay> learn_bay(Storage& storage, const Catalog& catalog, std::string name, const Path& place,
-                      Progress* progress) {
+                      Progress* progress, std::optional<System> system) {
   if (!is_bay_name(name))
     return fail(Trouble::usage, Code::usage, fmt::format("'{}' cannot name a bay", safe_text(name)),
                 "use letters, digits, '-' and '_'");
@@ -412,7 +420,7 @@ Result<Bay> learn_bay(Storage& storage, const Catalog& catalog, std::string name
   bay.place = std::filesystem::canonical(place, problem);
   if (problem) bay.place = place;
   if (const auto listed = storage.list(bay.place); !listed) return tl::unexpected(listed.error());
-  Learner learner(storage, catalog, bay.place);
+  Learner learner(storage, catalog, bay.place, system);
   const auto asked_to_stop = [&](std::size_t done) {
     return progress != nullptr && !progress->report(Work::files, done, learner.files().size());
   };

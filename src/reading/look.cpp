@@ -10,13 +10,16 @@
 #include <utility>
 
 #include "bayswap/folder.h"
+#include "bayswap/naming.h"
 #include "core/bytes/hash.h"
 #include "core/bytes/text.h"
 #include "core/packing/archive.h"
 #include "files/archive_storage.h"
 #include "files/atomic_write.h"
 #include "files/two_threads.h"
+#include "places/copies.h"
 #include "places/find_folders.h"
+#include "places/folder_parts.h"
 #include "places/inspect.h"
 #include "places/second_file.h"
 #include "places/walk.h"
@@ -42,6 +45,40 @@ std::string sha256_of_file(Storage& storage, const Path& path) {
 
 const FolderLayout& layout_of(const std::string& folder_layout) {
   return *as_folder(layouts().find(folder_layout));
+}
+
+// A named copy on a shelf of a known bay.
+std::optional<Item> copy_save(Session& session, const Path& folder, const std::string& full,
+                              const LookOptions& options) {
+  for (const Bay& bay : session.bays.bays())
+    for (const Shelf& shelf : bay.shelves) {
+      const std::string place = bay.place.lexically_normal().native();
+      if (!holds_copies(shelf) || !text_lies_in(place, full)) continue;
+      const auto pattern = NamingPattern::parse(shelf.pattern);
+      const auto fields = pattern ? pattern->match(text_below(place, full)) : std::nullopt;
+      if (!fields) continue;
+      const auto parts = read_parts(*session.storage, folder, Hold::small);
+      if (!parts || parts->empty()) continue;
+      Item item;
+      item.path = folder.string();
+      item.system = shelf.system;
+      item.kind = Kind::folder;
+      item.layout = shelf.layout.front();
+      item.confidence = Confidence::certain;
+      item.reason = "it lies on a shelf of named copies";
+      item.game = read_title_folder_name(fields->at("title"), shelf.system, session.catalog).game;
+      item.name = fields->at("copy");
+      item.details.emplace_back("copy", item.name);
+      item.blank = false;
+      for (const Part& part : *parts) {
+        item.size += part.size();
+        item.parts.push_back(part_info(part, detail_of(options)));
+      }
+      for (const WalkedFile& file : files_below(*session.storage, folder))
+        item.file_modified_ns = std::max(item.file_modified_ns, file.info.modified_ns);
+      return item;
+    }
+  return std::nullopt;
 }
 
 // A folder that is one save by what lies in it.
@@ -93,7 +130,7 @@ std::optional<Item> folder_save(Session& session, const Path& folder, const Look
     }
     return item;
   }
-  return std::nullopt;
+  return or_empty(options.is).empty() ? copy_save(session, folder, full, options) : std::nullopt;
 }
 
 // The nearest folder above a path, or the path itself, that is one of them.

@@ -2,8 +2,10 @@
 #include <gtest/gtest.h>
 
 #include <random>
+#include <set>
 
 #include "bayswap/carry.h"
+#include "bayswap/look.h"
 #include "demo/makers.h"
 #include "support/golden_cards.h"
 #include "support/tar.h"
@@ -312,6 +314,103 @@ TEST_F(RealPlaces, PlainFoldersUnderTheWholeId) {
   EXPECT_EQ(stop_code(report), "");
   EXPECT_EQ(move_of(report).to, at("b/wrap/per/saves/00040000000D5500"));
   expect_undo_restores("b", before);
+}
+
+// Copies under names of the user's, in folders that are called after titles in one way or another.
+TEST_F(RealPlaces, NamedCopies) {
+  const auto files = [](std::uint32_t seed) {
+    return std::vector<std::pair<std::string, Bytes>>{{"main", random_bytes(700, seed)},
+                                                      {"sub/extra.bin", random_bytes(80, seed)}};
+  };
+  const auto write = [&](const std::string& folder, std::uint32_t seed, int age) {
+    for (const auto& [name, bytes] : files(seed)) folder_.write(folder + "/" + name, bytes, age);
+  };
+  const std::vector<std::string> ids{"000D4C00", "000D5500", "000E0100", "000E0200", "000E0300"};
+  for (const std::string& id : ids)
+    write("desk/sdmc/title/00040000/" + id + "/data/00000001", id[6] * 7U + id[4], 40);
+  junk("desk");
+  const std::vector<std::vector<std::string>> forms{
+      {"0x00D4C Halyard", "0x00D55 Northern Relay", "0x00E01 Tin", "0x00E02 Moss", "0x00E03 Kite"},
+      {"00040000000D4C00", "00040000000D5500", "00040000000E0100", "00040000000E0200",
+       "00040000000E0300"},
+      {"Halyard [00040000000D4C00]", "Relay [00040000000D5500]", "Tin [00040000000E0100]",
+       "Moss [00040000000E0200]", "Kite [00040000000E0300]"},
+  };
+  for (std::size_t form = 0; form < forms.size(); ++form) {
+    const std::string place = "sd" + std::to_string(form);
+    const std::string root = place + "/manager/saves/";
+    for (const std::string& title : forms[form]) {
+      write(root + title + "/before the castle", 61, 30);
+      write(root + title + "/Backup 2", 62, 20);
+    }
+    junk(place);
+    auto before = test::snapshot(folder_ / place);
+    // A new copy, named after the time of the progress.
+    CarryRequest request;
+    request.saves = {at("desk/sdmc/title/00040000/000D5500/data/00000001")};
+    request.to = at(place);
+    CarryReport report = carry_it(request);
+    ASSERT_EQ(stop_code(report), "") << place;
+    const Path fresh = move_of(report).to;
+    EXPECT_EQ(fresh.parent_path(), folder_ / (root + forms[form][1])) << place;
+    EXPECT_FALSE(move_of(report).replaces);
+    EXPECT_EQ(carry_it(request).moves.at(0).nothing_to_do, true) << "once is enough";
+    expect_undo_restores(place, before);
+    // The one that the user names is replaced.
+    request.copy = "Backup 2";
+    request.accept = {Code::newer_there};
+    report = carry_it(request);
+    EXPECT_EQ(move_of(report).to, at(root + forms[form][1] + "/Backup 2"));
+    expect_undo_restores(place, before);
+    // An empty folder that they have made is wanted.
+    request.copy.reset();
+    std::filesystem::create_directory(folder_ / (root + forms[form][1] + "/here"));
+    report = carry_it(request);
+    EXPECT_EQ(move_of(report).to, at(root + forms[form][1] + "/here"));
+    Session session = open();
+    ASSERT_TRUE(undo(session, "", {}));
+    std::filesystem::remove(folder_ / (root + forms[form][1] + "/here"));
+    before = test::snapshot(folder_ / place);
+    // And back: the newest, or the named one.
+    const auto desk = test::snapshot(folder_ / "desk");
+    for (const auto& [copy, seed] :
+         std::vector<std::pair<std::string, std::uint32_t>>{{"", 62}, {"before the castle", 61}}) {
+      CarryRequest back;
+      back.all = true;
+      back.from = at(place);
+      back.to = at("desk");
+      if (!copy.empty()) back.copy = copy;
+      report = carry_it(back);
+      EXPECT_EQ(report.moves.size(), 5U) << place;
+      for (const MoveReport& move : report.moves) EXPECT_EQ(move.status, MoveStatus::done);
+      for (const std::string& id : ids)
+        EXPECT_TRUE(test::read(folder_ / ("desk/sdmc/title/00040000/" + id +
+                                          "/data/00000001/main")) == files(seed)[0].second)
+            << place << " " << id;
+      expect_undo_restores("desk", desk);
+    }
+    // A folder of the manager, named by its path.
+    CarryRequest one;
+    one.saves = {at(root + forms[form][2])};
+    one.to = at("desk");
+    report = carry_it(one);
+    EXPECT_EQ(stop_code(report), "");
+    EXPECT_EQ(move_of(report).to, at("desk/sdmc/title/00040000/000E0100/data/00000001"));
+    expect_undo_restores("desk", desk);
+    // A title that the manager has not got.
+    folder_.write("new/title/00040000/000F0000/data/00000001/main", random_bytes(700, 63));
+    EXPECT_EQ(stop_code(carry_one(at("new/title/00040000/000F0000/data/00000001"), at(place))),
+              "no-match");
+    EXPECT_EQ(test::snapshot(folder_ / place), before);
+  }
+  learn("sd0");
+  Session session = open();
+  std::set<std::string> copies;
+  ASSERT_TRUE(look(session, folder_ / "sd0", {}, [&](const Item& item) {
+    if (item.kind == Kind::folder) copies.insert(item.game.title_id + " " + item.name);
+  }));
+  EXPECT_EQ(copies.size(), 10U);
+  EXPECT_TRUE(copies.contains("00040000000d4c00 Backup 2"));
 }
 
 TEST_F(RealPlaces, ASealedExportNamesItsTitle) {

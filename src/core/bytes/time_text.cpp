@@ -23,6 +23,12 @@ std::string utc_text(std::int64_t ns) {
   return utc_text(seconds_of(ns));
 }
 
+std::string file_time(std::int64_t ns) {
+  std::string text = utc_text(ns);
+  std::erase(text, ':');
+  return text;
+}
+
 std::string iso_time(Time time) {
   std::string text = utc_text(time) + "Z";
   text[10] = 'T';

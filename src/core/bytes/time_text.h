@@ -14,6 +14,9 @@ namespace bayswap {
 /// The same from nanoseconds since 1970.
 [[nodiscard]] std::string utc_text(std::int64_t ns);
 
+/// `2026-01-31 120000`, UTC: no file system minds it.
+[[nodiscard]] std::string file_time(std::int64_t ns);
+
 /// `2026-01-31T12:00:00Z`.
 [[nodiscard]] std::string iso_time(Time time);
 [[nodiscard]] std::string iso_time(std::int64_t ns);

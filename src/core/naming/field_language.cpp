@@ -61,7 +61,7 @@ struct FieldKind {
   std::size_t length;  // characters, where the shape has a fixed length
 };
 
-constexpr std::array<FieldKind, 15> kFields{{
+constexpr std::array<FieldKind, 16> kFields{{
     {"stem", Shape::text, 0},
     {"title", Shape::text, 0},
     {"code", Shape::code, 4},
@@ -77,6 +77,7 @@ constexpr std::array<FieldKind, 15> kFields{{
     {"md5", Shape::hex, 32},
     {"sha1", Shape::hex, 40},
     {"folder", Shape::folders, 0},
+    {"copy", Shape::text, 0},
 }};
 
 const FieldKind& kind_of(std::string_view name) {
