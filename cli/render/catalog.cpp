@@ -77,6 +77,13 @@ std::string imported_text(const Imported& imported, const Style& style) {
       style.paint(Tone::good, "✓ ") + style.paint(Tone::title, path_text(imported.file.string())) +
       fmt::format("  {}, {}{}\n", counted(imported.games, "game"), counted(imported.dumps, "dump"),
                   imported.replaced ? "; the older list of that name is replaced" : "");
+  if (imported.chips > 0)
+    text += fmt::format("  {} say which chip the game saves to\n", counted(imported.chips, "line"));
+  if (!imported.unused.empty()) {
+    std::vector<std::string> names;
+    for (const std::string& name : imported.unused) names.push_back(safe_text(name));
+    text += "  not used: " + list_text(names) + "\n";
+  }
   if (imported.left_out > 0)
     text +=
         fmt::format("  ! {} left out, since the list does not say their system; add --system ID\n",

@@ -236,6 +236,8 @@ Json to_json(const Imported& imported) {
           {"games", imported.games},
           {"dumps", imported.dumps},
           {"left_out", imported.left_out},
+          {"chips", imported.chips},
+          {"unused_columns", imported.unused},
           {"replaced", imported.replaced}};
 }
 

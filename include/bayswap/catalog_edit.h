@@ -6,6 +6,7 @@
 
 #include <optional>
 #include <string>
+#include <vector>
 
 #include "bayswap/session.h"
 
@@ -25,8 +26,10 @@ struct Imported {
   Path file;              ///< where the list is kept
   std::size_t games = 0;  ///< variants of one game count once
   std::size_t dumps = 0;
-  std::size_t left_out = 0;  ///< lines whose system nobody says
-  bool replaced = false;     ///< an older list of that name
+  std::size_t left_out = 0;         ///< lines whose system nobody says
+  std::size_t chips = 0;            ///< lines that say which chip the game saves to
+  std::vector<std::string> unused;  ///< headings of columns that were not used
+  bool replaced = false;            ///< an older list of that name
 };
 
 /// Keeps the list as `catalog/NAME.toml` beside the user's file; an older one of that name is

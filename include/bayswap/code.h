@@ -26,6 +26,7 @@ enum class Code {
   no_match,
   many_match,
   other_program,
+  both_changed,
   read_only,
   // Other reasons to stop, and errors:
   bad_bays,

@@ -373,6 +373,28 @@ Result<std::vector<Digest>> History::replaced_at(const std::string& path) const 
   return digests;
 }
 
+Result<std::optional<History::Met>> History::last_met(const std::string& path,
+                                                      const std::string& source) const {
+  Statement select = database_.prepare(
+      "SELECT step.path, step.after, step.after_modified_ns, move.source_modified_ns FROM step "
+      "JOIN "
+      "move ON step.move = move.id WHERE move.state = ? AND move.undoes = 0 AND move.kind = "
+      "'carry' "
+      "AND ((step.path = ? AND CAST(move.source AS BLOB) = ?) OR (step.path = ? AND "
+      "CAST(move.source AS BLOB) = ?)) ORDER BY move.id DESC LIMIT 1");
+  select.bind(static_cast<std::int64_t>(MoveState::done))
+      .bind(as_bytes(path))
+      .bind(as_bytes(source))
+      .bind(as_bytes(source))
+      .bind(as_bytes(path));
+  std::optional<Met> met;
+  if (select.step())
+    met =
+        Met{path_at(select, 0) == path, digest_at(select, 1), select.integer(2), select.integer(3)};
+  if (select.failed()) return tl::unexpected(select.error());
+  return met;
+}
+
 Result<std::optional<std::int64_t>> History::progress_time(const std::string& path,
                                                            const Digest& current) const {
   Statement select = database_.prepare(

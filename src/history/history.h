@@ -162,6 +162,17 @@ class History {
   [[nodiscard]] std::int64_t written_ns(const std::string& path) const;
   /// Contents that a move which still stands replaced at this path.
   Result<std::vector<Digest>> replaced_at(const std::string& path) const;
+  /// The last carry between two files, in either direction, that was not taken back: when they were
+  /// last equal. `source`: the path that the other one is carried from.
+  struct Met {
+    bool towards = false;                 ///< from `source` to `path`; else the other way
+    std::optional<Digest> after;          ///< of the file that was written
+    std::int64_t after_modified_ns = 0;   ///< likewise
+    std::int64_t source_modified_ns = 0;  ///< of the other one, then
+  };
+  [[nodiscard]] Result<std::optional<Met>> last_met(const std::string& path,
+                                                    const std::string& source) const;
+
   /// When the progress was made that the newest standing move wrote here; nothing when `current`
   /// is not what that move wrote.
   Result<std::optional<std::int64_t>> progress_time(const std::string& path,

@@ -285,7 +285,7 @@ class PartPlacer {
     if (unit.line.nothing_to_do) return unit;
     if (replaces_progress)
       unit.newer = newer_there({option.path, version_digest(option.there->bytes()),
-                                option.there_modified_ns, unit.names},
+                                option.there_modified_ns, unit.names, option.there->bytes().size()},
                                version_digest(written->bytes), source_, context_.history);
     if (auto added = add_changes(option, std::move(*written), unit); !added)
       return tl::unexpected(added.error());

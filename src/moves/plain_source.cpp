@@ -4,6 +4,7 @@
 
 #include <algorithm>
 #include <map>
+#include <set>
 
 #include "bayswap/folder.h"
 #include "core/bytes/text.h"
@@ -43,6 +44,8 @@ Path chosen_copy(Storage& storage, const Path& folder, const CarryRequest& reque
         return entry.info.type != FileType::folder;
       }))
     return folder;
+  const Game named = read_title_folder_name(folder.filename().string(), {}, Catalog{}).game;
+  const bool of_title = !named.title_id.empty() || !named.serial.empty();
   Path newest;
   std::int64_t newest_ns = 0;
   std::optional<std::vector<Part>> first;
@@ -51,8 +54,11 @@ Path chosen_copy(Storage& storage, const Path& folder, const CarryRequest& reque
     if (entry.name == or_empty(request.copy)) return copy;
     auto parts = read_parts(storage, copy, Hold::small);
     if (!parts || parts->empty()) continue;
-    // Folders of other files are parts of one save.
-    if (first && !is_alike(likeness_of(*first, *parts))) return folder;
+    // Folders of other files are parts of one save, unless a title's name stands above them.
+    if (first && !of_title) {
+      const Likeness likeness = likeness_of(*first, *parts);
+      if (likeness.names * 5 < likeness.of * 4) return folder;
+    }
     first = std::move(*parts);
     const std::int64_t modified_ns = newest_below(storage, copy);
     if (newest.empty() || modified_ns > newest_ns) {
@@ -68,7 +74,30 @@ struct TitleThere {
   FoundFolder found;
   Save save;
   std::vector<std::string> names;  // in plain words
+  bool copies = false;             // it is one of several copies, and none of them is meant
 };
+
+// The titles on a shelf of named copies, each with one of its copies.
+void add_titles_of_copies(Session& session, BayScan& to, const Shelf& shelf,
+                          std::vector<TitleThere>& titles) {
+  const FolderLayout* layout =
+      shelf.layout.empty() ? nullptr : as_folder(layouts().find(shelf.layout.front()));
+  if (layout == nullptr) return;
+  std::set<std::string> seen;
+  for (const BayScan::OnShelf& there : to.folders_on(shelf)) {
+    const std::string& name = there.fields.at("title");
+    if (!seen.insert(name).second) continue;
+    TitleThere title{{there.path, layout, {}}, {}, {}, true};
+    title.save.system = shelf.system;
+    title.save.kind = Kind::folder;
+    title.save.game = read_title_folder_name(name, shelf.system, session.catalog).game;
+    if (auto parts = read_parts(*session.storage, there.path, Hold::small))
+      title.save.parts = std::move(*parts);
+    if (const std::string plain = plain_title(title.save.game.title); !plain.empty())
+      title.names.push_back(plain);
+    titles.push_back(std::move(title));
+  }
+}
 
 std::vector<TitleThere> titles_there(Session& session, BayScan& to) {
   std::vector<TitleThere> titles;
@@ -76,7 +105,7 @@ std::vector<TitleThere> titles_there(Session& session, BayScan& to) {
     if (found.place.shared || found.layout->info().kind != Kind::folder) continue;
     auto save = read_found(*session.storage, found);
     if (!save) continue;
-    TitleThere title{found, std::move(*save), {}};
+    TitleThere title{found, std::move(*save), {}, false};
     add_catalog_title(session.catalog, title.save);
     for (const std::string& name :
          {title.save.game.title, title.save.comment.substr(0, title.save.comment.find('\n'))})
@@ -88,6 +117,8 @@ std::vector<TitleThere> titles_there(Session& session, BayScan& to) {
         title.names.push_back(plain);
     titles.push_back(std::move(title));
   }
+  for (const Shelf& shelf : to.bay().shelves)
+    if (holds_copies(shelf)) add_titles_of_copies(session, to, shelf, titles);
   return titles;
 }
 
@@ -244,7 +275,7 @@ class Matcher {
     source.save.game = title.save.game;
     source.layouts = {title.found.layout->info().id};
     // Where no id tells, the folder itself does.
-    if (title.save.game.title_id.empty() && title.save.game.code.empty())
+    if (title.save.game.title_id.empty() && title.save.game.code.empty() && !title.copies)
       source.folder_there = title.found.path;
   }
 

@@ -67,14 +67,16 @@ class Target {
 /// All kinds of targets, in the order in which they are asked.
 [[nodiscard]] std::vector<std::unique_ptr<Target>> targets_for(const CarryContext& context);
 
-/// `newer-there` for a file that would be replaced by `becomes`: history knows that as an older
-/// version of what is there, or what is there was made later. Nothing without another progress
-/// there. `replaced_ns`: when what is there was made.
+/// `both-changed` when it and the source went on since they were last equal; `newer-there` for a
+/// file that would be replaced by `becomes`: history knows that as an older version of what is
+/// there, or what is there was made later. Nothing without another progress there. `replaced_ns`:
+/// when what is there was made.
 struct ReplacedFile {
   Path path;
   Digest now{};
   std::int64_t modified_ns = 0;
   FileNames names = FileNames::exact;
+  std::uint64_t size = 0;  ///< bytes
 };
 [[nodiscard]] std::optional<Finding> newer_there(const ReplacedFile& replaced,
                                                  const std::optional<Digest>& becomes,

@@ -25,10 +25,60 @@ std::vector<std::unique_ptr<Target>> targets_for(const CarryContext& context) {
   return targets;
 }
 
+namespace {
+
+// What history knows of two files since one was carried to the other.
+struct SinceEqual {
+  bool known = false;
+  bool there = false;  // the one that would be replaced went on
+  bool here = false;   // the one that is carried did
+};
+
+SinceEqual since_equal(const ReplacedFile& replaced, const std::optional<Digest>& becomes,
+                       const Source& source, const History& history) {
+  if (source.files.size() != 1 || !becomes) return {};
+  std::error_code ignored;
+  const std::string full = std::filesystem::absolute(source.files.front(), ignored).string();
+  std::optional<History::Met> met;
+  for (const std::string& from : {full, source.files.front().string()})
+    if (!met)
+      if (auto known = history.last_met(replaced.path.string(), from)) met = *known;
+  if (!met) return {};
+  if (met->towards)
+    return {true, met->after != replaced.now,
+            met->after != becomes && source.modified_ns != met->source_modified_ns};
+  return {true, replaced.modified_ns != met->source_modified_ns,
+          source.modified_ns != met->after_modified_ns};
+}
+
+Finding both_changed(const ReplacedFile& replaced, const Source& source) {
+  return {Level::error,
+          Code::both_changed,
+          fmt::format("both changed since they were last equal: {} ({} UTC, {}) and {} ({} UTC)",
+                      safe_text(replaced.path.string()), utc_text(replaced.modified_ns),
+                      size_text(replaced.size), safe_text(source.files.front().string()),
+                      utc_text(source.modified_ns)),
+          {"look at both and choose: to keep the one that is carried, ",
+           accept_remedy(Code::both_changed), " (the other stays in history)"}};
+}
+
+}  // namespace
+
 std::optional<Finding> newer_there(const ReplacedFile& replaced,
                                    const std::optional<Digest>& becomes, const Source& source,
                                    const History* history) {
   const std::string path = replaced.path.string();
+  // What follows what is known better than any clock tells.
+  const SinceEqual since =
+      history != nullptr ? since_equal(replaced, becomes, source, *history) : SinceEqual{};
+  if (since.there && since.here) return both_changed(replaced, source);
+  if (since.known && since.here) return std::nullopt;
+  if (since.there)
+    return Finding{Level::error,
+                   Code::newer_there,
+                   fmt::format("{}: changed since it was last equal to the save, which did not",
+                               safe_text(path)),
+                   {"keep what is there, or go back with ", accept_remedy(Code::newer_there)}};
   if (history != nullptr && becomes) {
     const auto older = history->replaced_at(path);
     if (older && std::ranges::find(*older, *becomes) != older->end())
@@ -89,9 +139,11 @@ Result<PlacedUnit> place_whole_file(const CarryContext& context, const Source& s
   unit.names = names;
   unit.room = bytes.size();
   if (unit.line.nothing_to_do) return unit;
+  const auto there = context.session.storage->info(path);
   if (version->digest)
-    unit.newer = newer_there({path, *version->digest, version->modified_ns, names}, becomes, source,
-                             context.history);
+    unit.newer =
+        newer_there({path, *version->digest, version->modified_ns, names, there ? there->size : 0},
+                    becomes, source, context.history);
   unit.changes.push_back(change_to(path, std::move(bytes), version->digest));
   return unit;
 }

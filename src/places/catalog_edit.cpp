@@ -82,9 +82,9 @@ Result<Imported> import_catalog(Session& session, const ImportRequest& request) 
   if (!view) return tl::unexpected(view.error());
   const auto listed = read_game_list(view->bytes(), request.file.string());
   if (!listed) return tl::unexpected(listed.error());
-  const auto games = grouped_games(*listed, request.system);
+  const auto games = grouped_games(listed->games, request.system);
   Imported imported;
-  for (const ListedGame& game : *listed)
+  for (const ListedGame& game : listed->games)
     if (!request.system && !parse_system(lower_ascii(game.system))) ++imported.left_out;
   if (games.empty())
     return fail(
@@ -102,6 +102,13 @@ Result<Imported> import_catalog(Session& session, const ImportRequest& request) 
     imported.dumps += game.dumps.size();
   }
   imported.games = games.size();
+  for (const ListedGame& game : listed->games)
+    if (const auto system = parse_system(lower_ascii(game.system)); system || request.system)
+      imported.chips +=
+          chip_of_words(system.value_or(request.system.value_or(System::snes)), game.chip).empty()
+              ? 0
+              : 1;
+  imported.unused = listed->unused;
   imported.replaced = !is_missing(*session.storage, imported.file);
   if (auto written = write_catalog(*session.storage, imported.file, text); !written)
     return tl::unexpected(written.error());

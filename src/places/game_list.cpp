@@ -80,7 +80,7 @@ void add_images(const pugi::xml_node& node, ListedGame& game, std::size_t depth)
   }
 }
 
-Result<std::vector<ListedGame>> read_xml(std::string_view text, const std::string& name) {
+Result<GameList> read_xml(std::string_view text, const std::string& name) {
   pugi::xml_document document;
   const pugi::xml_parse_result parsed = document.load_buffer(text.data(), text.size());
   if (!parsed)
@@ -102,6 +102,7 @@ Result<std::vector<ListedGame>> read_xml(std::string_view text, const std::strin
     game.serial = attribute_of(node, {"serial"});
     game.system = attribute_of(node, {"system", "platform"});
     game.region = attribute_of(node, {"region"});
+    game.chip = attribute_of(node, {"save_type", "savetype", "chip", "save"});
     add_images(node, game, 0);
     if (game.name.empty()) continue;
     names.emplace(key, game.name);
@@ -111,7 +112,7 @@ Result<std::vector<ListedGame>> read_xml(std::string_view text, const std::strin
   for (ListedGame& game : games)
     if (const auto parent = names.find(game.parent); parent != names.end())
       game.parent = parent->second;
-  return games;
+  return GameList{std::move(games), {}};
 }
 
 // The records of a CSV text; fields may be quoted and hold line ends.
@@ -170,7 +171,7 @@ char separator_in(std::string_view first_line) {
   return best;
 }
 
-Result<std::vector<ListedGame>> read_csv(std::string_view text, const std::string& name) {
+Result<GameList> read_csv(std::string_view text, const std::string& name) {
   const CsvRecords csv(text, separator_in(text.substr(0, text.find('\n'))));
   if (csv.open_quote()) return bad_list(name, *csv.open_quote(), "a quote is never closed");
   std::map<std::string, std::size_t> columns;
@@ -182,9 +183,13 @@ Result<std::vector<ListedGame>> read_csv(std::string_view text, const std::strin
       if (c != ' ' && c != '_' && c != '-') plain.push_back(c);
     columns.try_emplace(plain, i);
   }
+  std::set<std::size_t> used;
   const auto column = [&](std::initializer_list<const char*> names) -> std::optional<std::size_t> {
     for (const char* wanted : names)
-      if (const auto found = columns.find(wanted); found != columns.end()) return found->second;
+      if (const auto found = columns.find(wanted); found != columns.end()) {
+        used.insert(found->second);
+        return found->second;
+      }
     return std::nullopt;
   };
   const auto title = column({"name", "title", "game"});
@@ -201,6 +206,8 @@ Result<std::vector<ListedGame>> read_csv(std::string_view text, const std::strin
   const auto parent = column({"cloneof", "parent"});
   const auto region = column({"region", "country"});
   const auto system = column({"system", "platform", "console"});
+  const auto chip = column({"savetype", "save", "saves", "chip", "savechip", "backup", "backuptype",
+                            "storage", "memory", "battery"});
   std::vector<ListedGame> games;
   for (std::size_t i = 1; i < csv.records().size(); ++i) {
     const auto& fields = csv.records()[i].fields;
@@ -214,6 +221,7 @@ Result<std::vector<ListedGame>> read_csv(std::string_view text, const std::strin
     game.serial = field(serial);
     game.system = field(system);
     game.region = field(region);
+    game.chip = field(chip);
     CatalogDump dump;
     dump.name = game.name;
     dump.size = number_of(field(size));
@@ -222,7 +230,10 @@ Result<std::vector<ListedGame>> read_csv(std::string_view text, const std::strin
     if (!dump.crc32.empty() || !dump.sha1.empty()) game.dumps.push_back(std::move(dump));
     games.push_back(std::move(game));
   }
-  return games;
+  GameList list{std::move(games), {}};
+  for (std::size_t i = 0; i < heads.size(); ++i)
+    if (!used.contains(i) && !heads[i].empty()) list.unused.push_back(heads[i]);
+  return list;
 }
 
 Region region_of(const ListedGame& game) {
@@ -236,17 +247,47 @@ Region region_of(const ListedGame& game) {
 
 }  // namespace
 
-Result<std::vector<ListedGame>> read_game_list(ByteView bytes, const std::string& name) {
+Result<GameList> read_game_list(ByteView bytes, const std::string& name) {
   const std::string_view text = text_in(bytes);
   const std::size_t start = text.find_first_not_of(" \t\r\n");
   if (start == std::string_view::npos)
     return fail(Trouble::input, Code::bad_list, fmt::format("{}: is empty", safe_text(name)),
                 "save the list again");
   auto games = text[start] == '<' ? read_xml(text, name) : read_csv(text, name);
-  if (games && games->empty())
+  if (games && games->games.empty())
     return fail(Trouble::input, Code::no_match, fmt::format("{}: lists no game", safe_text(name)),
                 "XML lists hold <game name=…> elements, CSV lists a column 'name'");
   return games;
+}
+
+std::string chip_of_words(System system, std::string_view words) {
+  std::string plain;
+  for (const char c : lower_ascii(words))
+    if ((c >= 'a' && c <= 'z') || (c >= '0' && c <= '9')) plain.push_back(c);
+  const auto has = [&](std::string_view text) { return plain.find(text) != plain.npos; };
+  if (plain == "none" || plain == "no" || plain == "nosave" || plain == "password") return "none";
+  std::string chip;
+  if (has("pak"))
+    chip = "pak";
+  else if (has("eep"))
+    chip = system == System::n64   ? (has("16")  ? "eeprom16k"
+                                      : has("4") ? "eeprom4k"
+                                                 : "eeprom")
+           : system == System::gba ? (has("64") || has("8k")   ? "eeprom8k"
+                                      : has("4") || has("512") ? "eeprom512"
+                                                               : "eeprom")
+                                   : "eeprom";
+  else if (has("flash"))
+    chip = system != System::gba                    ? "flash"
+           : has("1m") || has("128") || has("1024") ? "flash128"
+           : has("512") || has("64")                ? "flash64"
+                                                    : "flash";
+  else if (has("sram") || has("fram") || has("battery") || plain == "yes" || plain == "ram")
+    chip = "sram";
+  CatalogGame game;
+  game.system = system;
+  game.chip = chip;
+  return game.chips() ? chip : std::string();
 }
 
 std::vector<CatalogGame> grouped_games(const std::vector<ListedGame>& listed,
@@ -268,6 +309,7 @@ std::vector<CatalogGame> grouped_games(const std::vector<ListedGame>& listed,
       games.back().system = of;
     }
     CatalogGame& game = games[place->second];
+    if (game.chip.empty()) game.chip = chip_of_words(of, one.chip);
     Region region = region_of(one);
     if (!one.serial.empty())
       game.codes.try_emplace(region == Region::unknown ? Region::any : region, one.serial);

@@ -17,12 +17,21 @@ struct ListedGame {
   std::string serial;  ///< or code
   std::string system;  ///< as the list writes it; empty where it says nothing
   std::string region;  ///< likewise
+  std::string chip;    ///< the kind of save, likewise
   std::vector<CatalogDump> dumps;
 };
 
+struct GameList {
+  std::vector<ListedGame> games;
+  std::vector<std::string> unused;  ///< headings of columns that say nothing to a catalog
+};
+
 /// Errors: `bad-list` with the line; `no-match` when it is no such list.
-[[nodiscard]] Result<std::vector<ListedGame>> read_game_list(ByteView bytes,
-                                                             const std::string& name);
+[[nodiscard]] Result<GameList> read_game_list(ByteView bytes, const std::string& name);
+
+/// The catalog's word for a kind of save as lists write it (`EEPROM 4Kbit`, `Flash 1M`, `none`);
+/// empty when it says nothing for that system.
+[[nodiscard]] std::string chip_of_words(System system, std::string_view words);
 
 /// The listed games as a catalog has them: variants of one game together, without their tags.
 [[nodiscard]] std::vector<CatalogGame> grouped_games(const std::vector<ListedGame>& listed,

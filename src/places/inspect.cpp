@@ -161,6 +161,7 @@ bool slots_beside(Storage& storage, const Path& path) {
 constexpr std::uint64_t kMostWithCompanion = 1U << 18U;  // bytes; larger saves stand alone
 bool is_state(Session& session, const Inspection& found, const InspectOptions& options) {
   if (found.shelf && found.shelf->shelf->kind == Kind::state) return true;
+  if (found.rom && found.rom->path == found.path) return false;  // it is the ROM itself
   StateContext context;
   context.ordinary = found.ordinary;
   if (found.game_known) context.hints = found.hints;

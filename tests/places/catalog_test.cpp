@@ -1,6 +1,7 @@
 // The user's list of games, and the lists that others keep.
 #include <gmock/gmock.h>
 #include <gtest/gtest.h>
+#include <map>
 
 #include "bayswap/catalog_edit.h"
 #include "core/bytes/hash.h"
@@ -31,7 +32,29 @@ constexpr const char* kXml = R"xml(<?xml version="1.0"?>
 )xml";
 
 Result<std::vector<ListedGame>> listed(const std::string& text) {
-  return read_game_list(as_bytes(text), "list");
+  auto list = read_game_list(as_bytes(text), "list");
+  if (!list) return tl::unexpected(list.error());
+  return std::move(list->games);
+}
+
+TEST(GameList, ASaveTypeColumnTellsTheChip) {
+  const std::string text =
+      "Name,Save Type,Players,System\nKite,EEPROM 4Kbit,2,n64\nMoss,16 Kbit EEPROM,1,n64\n"
+      "Tin,Flash 1M,1,gba\nOrchard,SRAM,1,gba\nRelay,none,1,snes\nHalyard,Controller Pak,4,n64\n"
+      "Drift,?,1,snes\n";
+  const auto list = read_game_list(as_bytes(text), "list");
+  ASSERT_TRUE(list);
+  EXPECT_EQ(list->unused, std::vector<std::string>{"Players"});
+  std::map<std::string, std::string> chips;
+  for (const CatalogGame& game : grouped_games(list->games, std::nullopt))
+    chips[game.title] = game.chip;
+  EXPECT_EQ(chips, (std::map<std::string, std::string>{{"Kite", "eeprom4k"},
+                                                       {"Moss", "eeprom16k"},
+                                                       {"Tin", "flash128"},
+                                                       {"Orchard", "sram"},
+                                                       {"Relay", "none"},
+                                                       {"Halyard", "pak"},
+                                                       {"Drift", ""}}));
 }
 
 TEST(GameList, XmlVariantsBecomeOneGame) {

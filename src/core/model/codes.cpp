@@ -24,6 +24,7 @@ const std::vector<CodeInfo>& all_codes() {
       {Code::no_match, "no-match", true, "nothing fits what was asked for"},
       {Code::many_match, "many-match", true, "several fit, and nothing tells which"},
       {Code::other_program, "other-program", true, "the states there are those of another program"},
+      {Code::both_changed, "both-changed", true, "both sides changed since they were last equal"},
       {Code::read_only, "read-only", true, "the file is protected against writing"},
       {Code::bad_bays, "bad-bays", false, "bays.toml can't be used"},
       {Code::bad_catalog, "bad-catalog", false, "a catalog file can't be used"},

@@ -103,6 +103,13 @@ Match by_place() {
   return {Confidence::certain, "its path is that of a title's save", Basis::structure};
 }
 
+// A folder under a whole title id that holds folders alone holds copies of a save, and is none.
+bool holds_folders_alone(const std::string& path, const std::vector<Part>& files) {
+  return is_hex_name(last_name(path), 16) && std::ranges::all_of(files, [](const Part& part) {
+           return part.name.find('/') != std::string::npos;
+         });
+}
+
 Error no_place(const char* what) {
   return {Trouble::input, Code::no_match, what, "name the folder by its whole path"};
 }
@@ -226,7 +233,7 @@ std::optional<FolderPlace> N3dsTitleLayout::place(std::string_view path) const {
 std::optional<Match> N3dsTitleLayout::recognise_folder(const std::string& path,
                                                        const std::vector<Part>& files) const {
   const auto where = place(path);
-  if (!where) return std::nullopt;
+  if (!where || holds_folders_alone(path, files)) return std::nullopt;
   if (!where->sealed) return by_place();
   // A folder of open saves has folders only; sealed ones are files of eight digits.
   const bool sealed = std::ranges::any_of(files, [](const Part& part) {
@@ -271,8 +278,8 @@ std::optional<FolderPlace> WiiuTitleLayout::place(std::string_view path) const {
 }
 
 std::optional<Match> WiiuTitleLayout::recognise_folder(const std::string& path,
-                                                       const std::vector<Part>& /*files*/) const {
-  if (!place(path)) return std::nullopt;
+                                                       const std::vector<Part>& files) const {
+  if (!place(path) || holds_folders_alone(path, files)) return std::nullopt;
   return by_place();
 }
 
