@@ -90,6 +90,8 @@ struct LayoutInfo {
   std::vector<std::uint64_t> file_sizes;  ///< usual sizes in bytes, without trailers
   /// What the name of a second file adds to that of the first, when the layout needs two.
   std::string second_file = {};
+  /// It stands in place of the first one's extension (`game.rtc` beside `game.srm`).
+  bool second_file_for_extension = false;
 };
 
 /// One arrangement of saves in a file. Implementations are immutable and may be used from several

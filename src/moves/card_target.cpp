@@ -290,9 +290,51 @@ class CardPlacer {
     return std::optional<Placement>(std::move(placement));
   }
 
-  // No card is there: a file of its own, or a new card, where the pattern can be built.
+  // Where a save could lie as a file of its own, or on a new card.
+  struct FilePlace {
+    const Layout* layout = nullptr;
+    Path path;
+    bool there = false;  // a file has that name already
+    Region region = Region::unknown;
+  };
+
+  // How well a place goes with the save's region: a folder of the same one, of none, of another.
+  [[nodiscard]] int region_fits(const FilePlace& place) const {
+    const Region own = source_.save.game.region;
+    if (!known(place.region) || !known(own)) return 1;
+    return place.region == own ? 2 : 0;
+  }
+
+  // The game whose code stands in a shelf's fixed text; empty when it is the save's own, or none.
+  [[nodiscard]] std::string fixed_game(const Shelf& shelf) {
+    constexpr std::size_t kLooked = 3;
+    const auto& files = context_.there.files_on(shelf);
+    for (std::size_t i = 0; i < std::min(kLooked, files.size()); ++i) {
+      const auto view =
+          context_.session.storage->view(files[i].path, context_.session.limits.largest_file);
+      if (!view) continue;
+      for (const Guess& guess : identify(view->bytes(), {})) {
+        if (guess.basis != Basis::structure || as_card(guess.layout) != nullptr) continue;
+        const auto content = guess.layout->read(view->bytes(), {});
+        if (!content || content->saves.empty()) continue;
+        const std::string& code = code_of(content->saves.front());
+        if (!code.empty() && code != code_of(source_.save) &&
+            shelf.pattern.find(code) != std::string::npos)
+          return code;
+        break;
+      }
+    }
+    return {};
+  }
+
+  // No card is there: a file of its own, or a new card, where the pattern can be built. Of several
+  // places the one that has the file, else the one of the save's region.
   Result<std::optional<Placement>> single_file() {
     std::string why = "no card lies there yet";
+    std::optional<FilePlace> best;
+    const auto rank = [&](const FilePlace& place) {
+      return std::pair(region_fits(place), place.there);
+    };
     for (const Shelf* shelf : shelves_) {
       const auto pattern = NamingPattern::parse(shelf->pattern);
       const Layout* layout =
@@ -303,10 +345,21 @@ class CardPlacer {
         why = built.error().text;
         continue;
       }
+      if (const std::string other = fixed_game(*shelf); !other.empty()) {
+        why =
+            fmt::format("{} holds saves of {} alone", safe_text(shelf->pattern), safe_text(other));
+        continue;
+      }
       const auto path = shelf_path(bay_, *shelf, *built, checks_);
       if (!path) return tl::unexpected(path.error());
-      return new_file(*layout, *path);
+      FilePlace place{layout, *path, !is_missing(*context_.session.storage, *path),
+                      region_of_path(built->substr(0, built->rfind('/') + 1))};
+      if (!best || rank(place) > rank(*best)) best = std::move(place);
     }
+    if (best && region_fits(*best) == 0)
+      checks_.add(region_differs(source_.save, best->region, "the folder there is the one for"));
+    if (best && !checks_.stopped()) return new_file(*best->layout, best->path);
+    if (best) return std::optional<Placement>{};
     checks_.add({Level::error,
                  Code::no_match,
                  fmt::format("bay {}: {}", bay_.name, why),

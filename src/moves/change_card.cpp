@@ -246,8 +246,13 @@ void plan_put(Changer& changer, const OpenCard& opened, const Save& save, const 
 // What a file holds for this card: a package takes any file as it is.
 Result<CardSaves> saves_to_put(Session& session, const OpenCard& card, const std::string& file,
                                const std::string& is) {
-  if (!card.layout->card_info().package || is_missing(*session.storage, file) || !is.empty())
-    return read_card_saves(session, file, is);
+  if (!card.layout->card_info().package || is_missing(*session.storage, file) || !is.empty()) {
+    auto found = read_card_saves(session, file, is);
+    if (found || is_missing(*session.storage, file)) return found;
+    // An archive, or a folder of downloaded saves.
+    auto among = read_saves_among(session, file, is);
+    return among || among.error().code == Code::no_match ? among : found;
+  }
   auto saves = read_plain_files(session, file, card.layout->info().system);
   if (!saves) return tl::unexpected(saves.error());
   CardSaves found;

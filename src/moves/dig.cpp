@@ -95,7 +95,7 @@ class Diggings {
 std::vector<Find> finds_like(const Ground& ground, const std::string& part, ByteView known) {
   std::vector<Find> finds;
   const auto sightings = find_like(ground.bytes, known);
-  const auto only = only_place(ground.bytes, known.size(), sightings);
+  const auto only = only_place(ground.bytes, known, sightings);
   for (const Sighting& place : sightings) {
     Find find;
     find.told = {part,          place.offset,         known.size(),

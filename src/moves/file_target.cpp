@@ -154,7 +154,7 @@ class PartPlacer {
       }
       auto there = read_there(*path);
       if (!there) return tl::unexpected(there.error());
-      for (const Layout* layout : layouts_for(*shelf, *there)) {
+      for (const Layout* layout : layouts_for(*shelf, *there, *path)) {
         Option option{shelf,
                       *path,
                       layout,
@@ -217,7 +217,8 @@ class PartPlacer {
   }
 
   // The layout of the file there; without one, what the shelf says, at the size of the chip.
-  std::vector<const Layout*> layouts_for(const Shelf& shelf, const FileThere& there) {
+  std::vector<const Layout*> layouts_for(const Shelf& shelf, const FileThere& there,
+                                         const Path& path) {
     std::vector<const Layout*> allowed;
     for (const std::string& id : shelf.layout) {
       const Layout* layout = layouts().find(id);
@@ -227,11 +228,18 @@ class PartPlacer {
           allowed.push_back(sized);
     }
     if (there && !there->first.bytes().empty()) {
-      for (const Guess& guess : identify(there->first.bytes(), hints_))
+      for (const Guess& guess : identify(there->first.bytes(), hints_at(path)))
         if (std::find(allowed.begin(), allowed.end(), guess.layout) != allowed.end())
           return {guess.layout};
     }
     return allowed;
+  }
+
+  // What is known of the game, and of the file that lies beside the one there.
+  [[nodiscard]] Hints hints_at(const Path& path) const {
+    Hints hints = hints_;
+    hints.second_file = read_second_file(*context_.session.storage, path);
+    return hints;
   }
 
   // The wanted parts that the layout takes without loss.
@@ -277,7 +285,7 @@ class PartPlacer {
       replaces_progress = old.other_progress;
       if (!old.readable) mould = std::nullopt;
     }
-    auto written = imitate(*option.layout, {std::span(&carried, 1), mould, hints_});
+    auto written = imitate(*option.layout, {std::span(&carried, 1), mould, hints_at(option.path)});
     if (!written) return tl::unexpected(written.error());
     losses.insert(losses.end(), written->losses.begin(), written->losses.end());
     for (Finding& note : written->notes) checks_.note(std::move(note));
@@ -312,7 +320,7 @@ class PartPlacer {
     bool other_progress = false;  ///< other progress is there in these parts
   };
   There compare_there(const Save& carried, const Option& option, ByteView there) {
-    const auto content = option.layout->read(there, hints_);
+    const auto content = option.layout->read(there, hints_at(option.path));
     if (!content || content->saves.empty()) {
       checks_.add({Level::error,
                    Code::damaged,

@@ -12,6 +12,7 @@
 #include "moves/package_target.h"
 #include "moves/state_target.h"
 #include "places/file_names.h"
+#include "places/second_file.h"
 
 namespace bayswap {
 
@@ -72,13 +73,6 @@ std::optional<Finding> newer_there(const ReplacedFile& replaced,
   const SinceEqual since =
       history != nullptr ? since_equal(replaced, becomes, source, *history) : SinceEqual{};
   if (since.there && since.here) return both_changed(replaced, source);
-  if (since.known && since.here) return std::nullopt;
-  if (since.there)
-    return Finding{Level::error,
-                   Code::newer_there,
-                   fmt::format("{}: changed since it was last equal to the save, which did not",
-                               safe_text(path)),
-                   {"keep what is there, or go back with ", accept_remedy(Code::newer_there)}};
   if (history != nullptr && becomes) {
     const auto older = history->replaced_at(path);
     if (older && std::ranges::find(*older, *becomes) != older->end())
@@ -88,6 +82,13 @@ std::optional<Finding> newer_there(const ReplacedFile& replaced,
                                  safe_text(path)),
                      {"keep what is there, or go back with ", accept_remedy(Code::newer_there)}};
   }
+  if (since.known && since.here) return std::nullopt;
+  if (since.there)
+    return Finding{Level::error,
+                   Code::newer_there,
+                   fmt::format("{}: changed since it was last equal to the save, which did not",
+                               safe_text(path)),
+                   {"keep what is there, or go back with ", accept_remedy(Code::newer_there)}};
   std::int64_t made_ns = replaced.modified_ns;
   if (history != nullptr && becomes)
     if (const auto made = history->progress_time(path, replaced.now); made && *made)
@@ -109,7 +110,7 @@ tl::unexpected<Error> reads_back_as_another(const Path& path) {
 
 Result<FileChange> change_beside(Storage& storage, const Path& path, const Layout& layout,
                                  Bytes second_file) {
-  const Path beside = path.string() + layout.info().second_file;
+  const Path beside = second_file_path(storage, path, layout.info());
   const auto there = version_at(storage, beside);
   if (!there) return tl::unexpected(there.error());
   return change_to(beside, std::move(second_file), there->digest);

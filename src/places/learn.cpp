@@ -67,7 +67,8 @@ class Learner {
     std::vector<Candidate> candidates(files_.size());
     on_two_threads(files_.size(), [&](std::size_t i) {
       const Path path = files_[i].path();
-      if (!roms_.has_path(path) && !in_folder(path))
+      if (!roms_.has_path(path) && !in_folder(path) &&
+          !(companions_ && !first_file_of(storage_, path).empty()))
         candidates[i] = {&files_[i], below(place_, path)};
     });
     std::erase_if(candidates, [](const Candidate& one) { return one.file == nullptr; });
@@ -91,10 +92,11 @@ class Learner {
  private:
   // What paths, and then contents alone, say. Gives back what neither of them does.
   std::vector<Candidate> sort_in_by_path(std::vector<Candidate> candidates) {
-    const PathReader reader(storage_, catalog_, place_, roms_,
-                            std::ranges::any_of(candidates, [](const Candidate& one) {
-                              return has_hash_word(one.relative);
-                            }));
+    const PathReader reader(
+        storage_, catalog_, place_, roms_,
+        std::ranges::any_of(candidates,
+                            [](const Candidate& one) { return has_hash_word(one.relative); }),
+        companions_);
     std::vector<std::optional<PathReading>> namings(candidates.size());
     on_two_threads(candidates.size(), [&](std::size_t i) {
       namings[i] = reader.read(*candidates[i].file, candidates[i].relative);
@@ -189,7 +191,10 @@ class Learner {
         if (!content || content->saves.empty()) return false;
         const std::string& label = content->saves.front().name;
         if (label.size() < 4 || hints.file_name.find(label) == std::string::npos) return false;
-        pattern = label_pattern(candidate.relative, label);
+        const Game& game = content->saves.front().game;
+        pattern = single_pattern(candidate.relative, label, game);
+        if (const std::string regional = with_region(pattern, game.region); !regional.empty())
+          groups_.note_region(pattern, info.system, regional, game.region);
       }
       if (!NamingPattern::parse(pattern)) return false;
       if (card != nullptr && !card->card_info().package) {

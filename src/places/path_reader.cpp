@@ -8,24 +8,14 @@
 #include "core/layouts/titles/path_text.h"
 #include "places/name_fields.h"
 #include "places/path_words.h"
+#include "places/second_file.h"
+#include "places/shelf_patterns.h"
 
 namespace bayswap {
 namespace {
 
 bool has_letters(std::string_view word) {
   return lower_ascii(word) != upper_ascii(word);
-}
-
-// The pattern with a ROM's region open; empty where it has none. It may stand there by chance.
-std::string with_region(const std::string& pattern, Region region) {
-  if (region == Region::unknown || region == Region::other || region == Region::any) return {};
-  const std::string word(to_string(region));
-  for (const auto& [text, field] :
-       {std::pair(word, "region"), std::pair(upper_ascii(word), "region:upper")}) {
-    std::string regional = with_field(pattern, text, field);
-    if (regional != pattern && NamingPattern::parse(regional)) return regional;
-  }
-  return {};
 }
 
 // ROMs of one name, those first whose folders, or system, the path names most.
@@ -159,7 +149,8 @@ std::optional<PathReading> PathReader::reading_for(const WalkedFile& file,
   std::size_t best_nearness = 0;
   for (const auto& [near, rom] : nearest_first(relative, roms)) {
     if (best && (near < best_nearness || has_system(*best, rom->info.system))) continue;
-    const Hints hints = hints_of(rom->info, catalog_);
+    Hints hints = hints_of(rom->info, catalog_);
+    if (companions_) hints.second_file = read_second_file(storage_, file.path());
     auto [guesses, ordinary] = believable(view->bytes(), hints);
     const StateSign sign =
         state_sign(name, view->bytes(), guesses, {.hints = hints, .ordinary = ordinary});

@@ -36,14 +36,16 @@ struct PathReading {
 /// Reads the paths of a place's files. May be asked from several threads.
 class PathReader {
  public:
-  /// `hashed`: hashes of ROMs may stand in paths; whole ROMs are read for them.
+  /// `hashed`: hashes of ROMs may stand in paths; whole ROMs are read for them. `companions`: some
+  /// files there are called as second files are.
   PathReader(Storage& storage, const Catalog& catalog, Path place, const RomIndex& roms,
-             bool hashed)
+             bool hashed, bool companions)
       : storage_(storage),
         catalog_(catalog),
         place_(std::move(place)),
         roms_(roms),
-        hashed_(hashed) {}
+        hashed_(hashed),
+        companions_(companions) {}
 
   /// The ROM whose name, or other word, stands in the path below the place, and that can have left
   /// the content. Nothing where there is none.
@@ -74,6 +76,7 @@ class PathReader {
   Path place_;
   const RomIndex& roms_;
   bool hashed_;
+  bool companions_;
   mutable std::once_flag collected_;
   mutable Words words_;  // asked for only where a path holds no ROM's stem
   mutable FoldedNames folded_;

@@ -2,6 +2,8 @@
 
 #include <algorithm>
 
+#include "places/evidence.h"
+
 namespace bayswap {
 
 Bytes read_second_file(Storage& storage, const Path& path) {
@@ -18,6 +20,12 @@ Bytes read_second_file(Storage& storage, const Path& path) {
   return {};
 }
 
+Path second_file_path(Storage& storage, const Path& first, const LayoutInfo& info) {
+  const Path behind = first.string() + info.second_file;
+  if (!info.second_file_for_extension || !is_missing(storage, behind)) return behind;
+  return Path(first).replace_extension(info.second_file);
+}
+
 bool is_second_file_name(const Path& path) {
   const std::string& name = path.native();
   return std::ranges::any_of(layouts().all(), [&](const auto& layout) {
@@ -32,6 +40,14 @@ Path first_file_of(Storage& storage, const Path& path) {
     if (!layout->info().second_file.empty() && path.extension() == layout->info().second_file)
       if (Path partner = Path(path).replace_extension(); !is_missing(storage, partner))
         return partner;
+  // `game.rtc` belongs to the save of the same name.
+  const Path folder = path.has_parent_path() ? path.parent_path() : Path(".");
+  const auto names = storage.list(folder);
+  if (!names) return {};
+  for (const std::string& name : *names)
+    if (Path(name).stem() == path.stem() && Path(name).extension() != path.extension() &&
+        has_save_extension(name))
+      return path.has_parent_path() ? folder / name : Path(name);
   return {};
 }
 

@@ -10,6 +10,9 @@ namespace bayswap {
 /// suffix, or the suffix in place of its extension. Empty when there is nothing.
 [[nodiscard]] Bytes read_second_file(Storage& storage, const Path& path);
 
+/// Where the second file of a layout lies, or will lie, beside its first one.
+[[nodiscard]] Path second_file_path(Storage& storage, const Path& first, const LayoutInfo& info);
+
 /// Whether a file is called as second files are.
 [[nodiscard]] bool is_second_file_name(const Path& path);
 

@@ -2,6 +2,7 @@
 
 #include <vector>
 
+#include "bayswap/naming.h"
 #include "core/bytes/text.h"
 #include "core/layouts/titles/path_text.h"
 #include "places/path_words.h"
@@ -12,6 +13,30 @@ std::string label_pattern(const std::string& relative, const std::string& label)
   const std::size_t found = relative.rfind(label);
   return literal_text(std::string_view(relative).substr(0, found)) + "{label}" +
          literal_text(std::string_view(relative).substr(found + label.size()));
+}
+
+std::string with_region(const std::string& pattern, Region region) {
+  if (region == Region::unknown || region == Region::other || region == Region::any) return {};
+  const std::string word(to_string(region));
+  for (const auto& [text, field] :
+       {std::pair(word, "region"), std::pair(upper_ascii(word), "region:upper")}) {
+    std::string regional = with_field(pattern, text, field);
+    if (regional != pattern && NamingPattern::parse(regional)) return regional;
+  }
+  return {};
+}
+
+std::string single_pattern(const std::string& relative, const std::string& label,
+                           const Game& game) {
+  const std::string pattern = label_pattern(relative, label);
+  // Only in the file's own name: `01` is a maker there, and a slot in a folder's.
+  const std::size_t name = pattern.rfind('/') + 1;
+  std::string own = pattern.substr(name);
+  if (!game.code.empty()) own = with_field(own, game.code, "code");
+  if (!game.serial.empty()) own = with_field(own, game.serial, "serial");
+  if (game.maker.size() == 2) own = with_field(own, game.maker, "maker");
+  std::string open = pattern.substr(0, name) + own;
+  return NamingPattern::parse(open) ? open : pattern;
 }
 
 std::string package_pattern(const std::string& relative, const Game& game) {

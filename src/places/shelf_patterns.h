@@ -10,6 +10,13 @@ namespace bayswap {
 /// The path with the save's own name in it left open. The path must hold it.
 [[nodiscard]] std::string label_pattern(const std::string& relative, const std::string& label);
 
+/// The pattern with a ROM's region open; empty where it has none. It may stand there by chance.
+[[nodiscard]] std::string with_region(const std::string& pattern, Region region);
+
+/// Of a file of one save: its name, and what else of its game stands in the file's name, as fields.
+[[nodiscard]] std::string single_pattern(const std::string& relative, const std::string& label,
+                                         const Game& game);
+
 /// Where a package lies: its profile and title in the names above it, and its own name last.
 [[nodiscard]] std::string package_pattern(const std::string& relative, const Game& game);
 

@@ -3,6 +3,7 @@
 #include <fmt/core.h>
 
 #include <algorithm>
+#include <iterator>
 #include <system_error>
 
 #include "bayswap/folder.h"
@@ -150,6 +151,28 @@ Result<CardSaves> read_card_saves(Session& session, const std::string& text, con
   found.findings = chosen.findings;
   found.saves.push_back(std::move(chosen.save));
   return found;
+}
+
+Result<CardSaves> read_saves_among(Session& session, const Path& place, const std::string& is) {
+  const bool folder = session.storage->list(place).has_value();
+  const Path root = folder ? place : archive_root(place);
+  if (const auto listed = session.storage->list(root); !listed)
+    return tl::unexpected(listed.error());
+  CardSaves all;
+  for (const WalkedFile& file : files_below(*session.storage, root)) {
+    auto found = read_file(session, file.path(), is);
+    if (!found || found->saves.size() != 1) continue;
+    all.layout = found->layout;
+    all.modified_ns = std::max(all.modified_ns, found->modified_ns);
+    std::ranges::move(found->saves, std::back_inserter(all.saves));
+    std::ranges::move(found->findings, std::back_inserter(all.findings));
+  }
+  if (all.saves.empty())
+    return fail(
+        Trouble::input, Code::no_match,
+        fmt::format("{}: holds no save of a memory card", safe_text(place.string())),
+        {"'", HintPiece{Remedy::look, safe_text(place.string())}, "' lists what is inside"});
+  return all;
 }
 
 Result<std::vector<Save>> read_plain_files(Session& session, const std::string& text,

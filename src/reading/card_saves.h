@@ -24,6 +24,11 @@ struct CardSaves {
 [[nodiscard]] Result<CardSaves> read_card_saves(Session& session, const std::string& text,
                                                 const std::string& is, Hold hold = Hold::all);
 
+/// All single saves in an archive, or in a folder that is no save itself. Errors: `no-match` when
+/// it holds none, and those of reading.
+[[nodiscard]] Result<CardSaves> read_saves_among(Session& session, const Path& place,
+                                                 const std::string& is);
+
 /// A file, or all files of a folder under its name, as they are: what a package holds.
 [[nodiscard]] Result<std::vector<Save>> read_plain_files(Session& session, const std::string& text,
                                                          System system);

@@ -260,7 +260,12 @@ Result<Item> look_at_file(Session& session, RomFolders& folders, const Path& pat
   item.size = found->info.size;
   item.file_modified_ns = found->info.modified_ns;
   const bool named = context.neighbours == nullptr;
-  if (found->state) {
+  if (const Path partner = first_file_of(*session.storage, path); !partner.empty()) {
+    item.findings.push_back({Level::note, Code::companion,
+                             fmt::format("belongs to {} beside it, and moves with it",
+                                         safe_text(partner.filename().string())),
+                             ""});
+  } else if (found->state) {
     add_game(*found, session.catalog, item);
     add_state(*found, options, session.catalog, item);
   } else if (found->layout() != nullptr &&
@@ -269,11 +274,6 @@ Result<Item> look_at_file(Session& session, RomFolders& folders, const Path& pat
     read_save(*found, options, session.catalog, item);
     if (auto not_seen = name_not_seen(folders, *found))
       item.findings.push_back(std::move(*not_seen));
-  } else if (const Path partner = first_file_of(*session.storage, path); !partner.empty()) {
-    item.findings.push_back({Level::note, Code::companion,
-                             fmt::format("belongs to {} beside it, and moves with it",
-                                         safe_text(partner.filename().string())),
-                             ""});
   } else if (found->layout() != nullptr && (named || found->evidence == Evidence::extension)) {
     add_candidates(*found, item);
   } else {

@@ -64,7 +64,7 @@ TEST_F(CardBays, AreLearnedAsShelves) {
   EXPECT_EQ(left->layout, std::vector<std::string>{"ps1-card"});
   EXPECT_EQ(left->explains, 1U);
   EXPECT_NE(shelf(*bay, "cards/right {{1}}.bin"), nullptr) << "braces in a name are literal";
-  EXPECT_NE(shelf(*bay, "saves/GKFE {label}.one"), nullptr);
+  EXPECT_NE(shelf(*bay, "saves/{code} {label}.one"), nullptr);
   Session session = open();
   ASSERT_TRUE(session.bays.put(disk(), session.bays_file(), *bay));
   const auto again = BayList::load(disk(), session.bays_file());

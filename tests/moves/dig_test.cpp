@@ -151,6 +151,38 @@ TEST(Dig, FindsNothingWhereNothingIs) {
   }
 }
 
+// The save in two pieces that are not shifted alike: a candidate that has one of them is not all.
+TEST(Dig, ASaveInTwoPiecesIsNeverHalfRight) {
+  const TempFolder folder;
+  auto session = Session::open(disk(), {folder / "config", folder / "data"});
+  ASSERT_TRUE(session);
+  const Bytes save = test::random_bytes(32'768, 71);
+  DigRequest request;
+  request.like = folder.write("older.sav", save);
+  request.is = "n64-sram";
+  request.out = folder / "found.sav";
+  request.replace = true;
+  // A packed stream whose bytes could not be made smaller holds it in blocks, head by head.
+  const Bytes inner = test::random_bytes(1200, 72) + save + Bytes(26'000, std::byte{0});
+  request.state = folder.write(
+      "a.st0", test::random_bytes(40, 73) + *pack(inner, Packing::zlib, "", std::nullopt));
+  const auto packed = dig_state(*session, request);
+  ASSERT_TRUE(packed);
+  if (!packed->outputs.empty()) {
+    EXPECT_TRUE(test::read(request.out) == save);
+  }
+  for (const std::size_t place : {8U, 20U, 24U, 28U}) {
+    const auto at = save.begin() + static_cast<std::ptrdiff_t>(place * 1024);
+    const Bytes state = test::random_bytes(900, 74) + Bytes(save.begin(), at) +
+                        test::random_bytes(8, 75) + Bytes(at, save.end()) +
+                        test::random_bytes(20'000, 76);
+    request.state = folder.write("b.st0", state);
+    const auto dug = dig_state(*session, request);
+    ASSERT_TRUE(dug);
+    EXPECT_TRUE(dug->outputs.empty()) << place << " KiB";
+  }
+}
+
 class DigIn : public testing::Test {
  protected:
   Dug dig(DigRequest request) {
@@ -280,7 +312,7 @@ TEST(SaveSearch, EvidenceByHand) {
   EXPECT_EQ(sightings[0].unit, 2U);
   EXPECT_EQ(sightings[0].runs, 8U);
   EXPECT_EQ(sightings[0].runs_agree, 7U);
-  const auto only = only_place(where, known.size(), sightings);
+  const auto only = only_place(where, known, sightings);
   ASSERT_TRUE(only);
   EXPECT_EQ(bytes_there(where, known.size(), *only), now);
   EXPECT_TRUE(find_like(where, test::filled(64, 0)).empty()) << "filler says nothing";

@@ -565,5 +565,90 @@ TEST_F(RealPlaces, ASealedExportNamesItsTitle) {
   EXPECT_EQ(test::snapshot(folder_ / "stick"), before);
 }
 
+TEST_F(RealPlaces, AClockBesideItsSaveMovesWithIt) {
+  const auto clock = [](unsigned hours) {
+    Bytes bytes(48);
+    bytes[8] = bytes[28] = static_cast<std::byte>(hours);
+    test::put_le(bytes, 40, 1'700'000'000, 8);
+    return bytes;
+  };
+  for (const std::string place : {"behind", "beside"})
+    for (const std::string game : {"Kite", "Moss", "Tin"})
+      folder_.write(place + "/" + game + " (Europe).gb",
+                    demo::gb_rom(test_title(game), game == "Tin" ? 0x03 : 0x10, 2));
+  for (const std::string game : {"Kite", "Moss"}) {
+    folder_.write("behind/" + game + " (Europe).sav", random_bytes(0x2000, 90) + clock(1), 30);
+    folder_.write("beside/" + game + " (Europe).srm", random_bytes(0x2000, 91), 30);
+    folder_.write("beside/" + game + " (Europe).rtc", clock(2), 30);
+  }
+  folder_.write("beside/Tin (Europe).srm", random_bytes(0x2000, 92), 30);
+  const Bytes ram = random_bytes(0x2000, 93);
+  folder_.write("behind/Kite (Europe).sav", ram + clock(7), 1);
+  const auto before = test::snapshot(folder_ / "beside");
+  const CarryReport report = carry_one(at("behind/Kite (Europe).sav"), at("beside"));
+  EXPECT_EQ(stop_code(report), "");
+  EXPECT_TRUE(test::read(folder_ / "beside/Kite (Europe).srm") == ram);
+  EXPECT_TRUE(test::read(folder_ / "beside/Kite (Europe).rtc") == clock(7));
+  expect_undo_restores("beside", before);
+  // And back.
+  folder_.write("beside/Moss (Europe).srm", ram, 1);
+  folder_.write("beside/Moss (Europe).rtc", clock(9), 1);
+  const auto behind = test::snapshot(folder_ / "behind");
+  EXPECT_EQ(stop_code(carry_one(at("beside/Moss (Europe).srm"), at("behind"))), "");
+  EXPECT_TRUE(test::read(folder_ / "behind/Moss (Europe).sav") == ram + clock(9));
+  expect_undo_restores("behind", behind);
+  // A game without a clock gets no file of one.
+  folder_.write("dl/Tin.sav", ram, 1);
+  EXPECT_EQ(stop_code(carry_one(at("dl/Tin.sav"), at("beside"))), "");
+  EXPECT_FALSE(std::filesystem::exists(folder_ / "beside/Tin (Europe).rtc"));
+}
+
+// Single saves sorted by region and slot, several games in each.
+TEST_F(RealPlaces, SingleSavesByRegionAndSlot) {
+  const auto single = [](const std::string& code, const std::string& name, std::uint32_t seed) {
+    test::GcSave save;
+    save.code = code;
+    save.maker = "BS";
+    save.name = name;
+    save.data = random_bytes(8192 * 2, seed);
+    save.blocks = {5, 6};
+    return test::gc_entry(save) + save.data;
+  };
+  const auto file = [](const std::string& code, const std::string& name) {
+    return "BS-" + code + "-" + name + ".gci";
+  };
+  folder_.write("gc/USA/Card A/" + file("GKTE", "kite_foundry"), single("GKTE", "kite_foundry", 1),
+                30);
+  folder_.write("gc/USA/Card A/" + file("GMSE", "moss_motor"), single("GMSE", "moss_motor", 2), 30);
+  folder_.write("gc/EUR/Card A/" + file("GKTP", "kite_foundry"), single("GKTP", "kite_foundry", 3),
+                30);
+  folder_.write("gc/EUR/Card A/" + file("GTNP", "tin_orchard"), single("GTNP", "tin_orchard", 4),
+                30);
+  junk("gc");
+  const auto before = test::snapshot(folder_ / "gc");
+  const auto goes_to = [&](const Bytes& bytes, const std::string& path) {
+    folder_.write("dl/download(1).gci", bytes);
+    const CarryReport report = carry_one(at("dl/download(1).gci"), at("gc"), {Code::newer_there});
+    EXPECT_EQ(stop_code(report), "") << path;
+    EXPECT_EQ(move_of(report).to, at("gc/" + path));
+    EXPECT_TRUE(test::read(folder_ / ("gc/" + path)) == bytes);
+    expect_undo_restores("gc", before);
+  };
+  goes_to(single("GKTE", "kite_foundry", 5), "USA/Card A/" + file("GKTE", "kite_foundry"));
+  goes_to(single("GKTP", "kite_foundry", 6), "EUR/Card A/" + file("GKTP", "kite_foundry"));
+  goes_to(single("GDRE", "drift", 7), "USA/Card A/" + file("GDRE", "drift"));
+  goes_to(single("GDRP", "drift", 8), "EUR/Card A/" + file("GDRP", "drift"));
+  folder_.write("dl/jp.gci", single("GDRJ", "drift", 9));
+  EXPECT_EQ(stop_code(carry_one(at("dl/jp.gci"), at("gc"))), "region-differs");
+  EXPECT_EQ(test::snapshot(folder_ / "gc"), before);
+  // A place with one game's save only takes no other game under that one's code.
+  folder_.write("one/" + file("GKTE", "kite_foundry"), single("GKTE", "kite_foundry", 10), 30);
+  folder_.write("dl/moss.gci", single("GMSE", "moss_motor", 11));
+  const CarryReport report = carry_one(at("dl/moss.gci"), at("one"));
+  if (stop_code(report).empty()) {
+    EXPECT_EQ(move_of(report).to, at("one/" + file("GMSE", "moss_motor")));
+  }
+}
+
 }  // namespace
 }  // namespace bayswap

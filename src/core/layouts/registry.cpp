@@ -10,6 +10,7 @@
 #include "core/layouts/cartridge/chip_layout.h"
 #include "core/layouts/cartridge/chip_table.h"
 #include "core/layouts/cartridge/gb_clock.h"
+#include "core/layouts/cartridge/gb_rtc.h"
 #include "core/layouts/cartridge/n64_combined.h"
 #include "core/layouts/common/framed.h"
 #include "core/layouts/dc/dc_card.h"
@@ -39,6 +40,7 @@ LayoutRegistry built_in() {
   for (const ChipSpec& spec : chip_table()) add(std::make_unique<ChipLayout>(spec));
   add(std::make_unique<GbClockLayout>(44));
   add(std::make_unique<GbClockLayout>(48));
+  add(std::make_unique<GbRtcLayout>());
   add(std::make_unique<N64CombinedLayout>(true));
   add(std::make_unique<N64CombinedLayout>(false));
   add(std::make_unique<Ps1CardLayout>());

@@ -157,6 +157,45 @@ bool overlap(const Sighting& a, const Sighting& b, std::size_t size) {
   return std::max(a.offset, b.offset) - std::min(a.offset, b.offset) < size;
 }
 
+// Whether the bytes where a place disagrees with the save stand elsewhere, shifted alike: the save
+// is then there in two pieces, or twice, and the place is not all of it.
+bool another_explains_the_rest(ByteView where, ByteView known, const Sighting& place) {
+  const auto unit =
+      static_cast<std::uint32_t>(std::ranges::find(kUnits, place.unit) - kUnits.begin());
+  Bytes turned(known.begin(), known.end());
+  if (place.unit > 1) reverse_units(turned, place.unit);
+  std::vector<Window> windows;
+  collect_windows(turned, unit, windows);
+  std::erase_if(windows, [&](const Window& window) {
+    return word_at(where, place.offset + window.at) == window.word;
+  });
+  if (windows.empty() || where.size() < kSearchRun) return false;
+  const WindowTable table(windows);
+  std::vector<std::uint64_t> shifts;
+  std::vector<std::uint8_t> hits(windows.size());
+  for (std::size_t at = 0; at + kSearchRun <= where.size(); ++at) {
+    const std::uint64_t word = word_at(where, at);
+    const std::uint64_t hash = mixed(word);
+    if (!table.may_have(hash)) continue;
+    table.visit(word, hash, [&](std::size_t found) {
+      if (hits[found] >= kMostHits) return;
+      ++hits[found];
+      // Shifts may lead before the beginning; equal ones are equal all the same.
+      shifts.push_back(std::uint64_t{at} - windows[found].at);
+    });
+  }
+  std::ranges::sort(shifts);
+  std::size_t most = 0;
+  for (std::size_t i = 0; i < shifts.size();) {
+    std::size_t end = i + 1;
+    while (end < shifts.size() && shifts[end] == shifts[i]) ++end;
+    most = std::max(most, end - i);
+    i = end;
+  }
+  constexpr std::size_t kLeast = 16;  // runs that overlap: a stretch of 23 bytes
+  return most >= kLeast && most * 8 >= windows.size();
+}
+
 }  // namespace
 
 Sighting compare_at(ByteView where, ByteView known, std::size_t offset, std::size_t unit) {
@@ -215,8 +254,9 @@ std::vector<Sighting> find_like(ByteView where, ByteView known) {
   return found;
 }
 
-std::optional<Sighting> only_place(ByteView where, std::size_t size,
+std::optional<Sighting> only_place(ByteView where, ByteView known,
                                    const std::vector<Sighting>& sightings) {
+  const std::size_t size = known.size();
   if (sightings.empty()) return std::nullopt;
   const Sighting& best = sightings.front();
   // Where less than half of what tells agrees, the filler around it has to agree too.
@@ -235,6 +275,7 @@ std::optional<Sighting> only_place(ByteView where, std::size_t size,
     if (other.telling_agree * 10 < best.telling_agree * 6) continue;
     if (bytes_there(where, size, other) != bytes) return std::nullopt;
   }
+  if (another_explains_the_rest(where, known, best)) return std::nullopt;
   return best;
 }
 

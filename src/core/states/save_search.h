@@ -35,8 +35,9 @@ struct Sighting {
                                   std::size_t unit);
 
 /// The one place that can be nothing but the save; nothing when none is enough like it, or when
-/// another place comes near. `sightings` are those of find_like().
-[[nodiscard]] std::optional<Sighting> only_place(ByteView where, std::size_t size,
+/// another place comes near or explains the bytes in which it differs. `sightings` are those of
+/// find_like().
+[[nodiscard]] std::optional<Sighting> only_place(ByteView where, ByteView known,
                                                  const std::vector<Sighting>& sightings);
 
 /// The bytes there, in the save's own order.

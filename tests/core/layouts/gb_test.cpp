@@ -103,5 +103,60 @@ TEST(GbNibbleChip, ComparesLowNibblesOnly) {
   EXPECT_TRUE(blank->saves[0].blank());
 }
 
+// The clock in a file of its own beside the save: 48, 44 or 8 bytes.
+TEST(GbRtc, TheClockLiesBesideTheSave) {
+  const auto layout = find_layout("gb-battery-rtc");
+  ASSERT_TRUE(layout);
+  const Bytes ram = test::random_bytes(0x8000, 81);
+  // Two days, three hours, four minutes and five seconds at 1,700,000,000.
+  Bytes clock(48);
+  for (const std::size_t at : {0U, 20U}) {
+    clock[at] = std::byte{5};
+    clock[at + 4] = std::byte{4};
+    clock[at + 8] = std::byte{3};
+    clock[at + 12] = std::byte{2};
+  }
+  constexpr std::uint64_t kTime = 1'700'000'000;
+  for (std::size_t i = 0; i < 8; ++i) clock[40 + i] = static_cast<std::byte>(kTime >> (8 * i));
+  constexpr std::uint64_t kBase = kTime - (((2 * 24 + 3) * 60 + 4) * 60 + 5);
+  Bytes base(8);
+  for (std::size_t i = 0; i < 8; ++i) base[i] = static_cast<std::byte>(kBase >> (8 * i));
+  const Bytes narrow(clock.begin(), clock.begin() + 44);
+  for (const Bytes& file : {clock, narrow, base}) {
+    Hints hints;
+    hints.second_file = file;
+    const auto guesses = identify(ram, hints);
+    ASSERT_FALSE(guesses.empty());
+    EXPECT_EQ(guesses.front().layout, *layout) << file.size();
+    const auto content = (*layout)->read(ram, hints);
+    ASSERT_TRUE(content);
+    const Save& save = content->saves.front();
+    ASSERT_EQ(save.parts.size(), 2U);
+    EXPECT_TRUE(same_progress(System::gb, save.parts[1], {"clock", clock, false, {}}))
+        << file.size();
+    // Written anew beside a file of each width.
+    for (const Bytes& there : {clock, narrow, base}) {
+      Hints target;
+      target.second_file = there;
+      const auto written = (*layout)->write({std::span(&save, 1), std::nullopt, target});
+      ASSERT_TRUE(written);
+      EXPECT_TRUE(written->bytes == ram);
+      EXPECT_EQ(written->second_file.size(), there.size());
+      if (there.size() == 8) {
+        EXPECT_TRUE(written->second_file == base) << "from " << file.size();
+      }
+    }
+  }
+  // A game without a clock has none, and what is no clock is none.
+  Hints without;
+  without.system = System::gb;
+  without.chips = std::vector<Chip>{{"sram", 0x8000}};
+  without.second_file = clock;
+  EXPECT_FALSE((*layout)->recognise(ram, without));
+  without.chips.reset();
+  without.second_file = test::random_bytes(48, 82);
+  EXPECT_FALSE((*layout)->recognise(ram, without));
+}
+
 }  // namespace
 }  // namespace bayswap

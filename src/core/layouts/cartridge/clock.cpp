@@ -50,10 +50,25 @@ bool clock_is_blank(ByteView clock) {
   return is_erased(clock);
 }
 
+std::optional<std::uint64_t> clock_base(ByteView clock) {
+  constexpr std::uint32_t kStopped = 0x40;
+  const std::uint32_t high = register_at(clock, 4);
+  if ((high & kStopped) != 0) return std::nullopt;
+  const std::uint64_t days = register_at(clock, 3) + ((high & 1U) << 8U);
+  const std::uint64_t seconds =
+      ((days * 24 + register_at(clock, 2)) * 60 + register_at(clock, 1)) * 60 +
+      register_at(clock, 0);
+  const std::uint64_t time = time_of(clock);
+  return time > seconds ? time - seconds : 0;
+}
+
 bool same_clock(ByteView a, ByteView b) {
   if (!is_clock_size(a) || !is_clock_size(b))
     return std::equal(a.begin(), a.end(), b.begin(), b.end());
-  return std::equal(a.begin(), a.begin() + kClockRegisters, b.begin()) && time_of(a) == time_of(b);
+  if (std::equal(a.begin(), a.begin() + kClockRegisters, b.begin()) && time_of(a) == time_of(b))
+    return true;
+  const auto base = clock_base(a);
+  return base && *base > 0 && base == clock_base(b);
 }
 
 Bytes clock_as(ByteView clock, std::size_t width, Findings& losses) {

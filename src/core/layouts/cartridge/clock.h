@@ -1,6 +1,9 @@
 // The real-time clock of gb cartridges, as programs append it to the battery image.
 #pragma once
 
+#include <cstdint>
+#include <optional>
+
 #include "bayswap/bytes.h"
 #include "bayswap/finding.h"
 
@@ -16,7 +19,10 @@ inline constexpr std::size_t kClock48 = 48;         ///< with the time as u64le
 /// All registers and the time are zero, or all bytes are FF.
 [[nodiscard]] bool clock_is_blank(ByteView clock);
 
-/// Same registers and same time, whatever the width of the time.
+/// The Unix time at which the clock would have read zero; nothing when it stands still.
+[[nodiscard]] std::optional<std::uint64_t> clock_base(ByteView clock);
+
+/// Same registers and same time, whatever the width of the time; or clocks that run alike.
 [[nodiscard]] bool same_clock(ByteView a, ByteView b);
 
 /// The clock with its time in 4 or 8 bytes. A time past 2106 does not fit in 4: that is a loss.
