@@ -2,6 +2,7 @@
 #include <fmt/core.h>
 
 #include <algorithm>
+#include <map>
 
 #include "bayswap/carry.h"
 #include "core/bytes/text.h"
@@ -77,9 +78,16 @@ MoveReport report_of(const MoveRecord& move, const Step& step) {
   return report;
 }
 
-std::optional<Finding> changed_since(Storage& storage, const Step& step) {
-  const auto there = version_at(storage, step.path);
-  if (there && there->digest == step.after.digest) return std::nullopt;
+// What each file will hold once the newer moves of the command have been taken back.
+using PutBack = std::map<Path, std::optional<Digest>>;
+
+std::optional<Finding> changed_since(Storage& storage, const PutBack& put_back, const Step& step) {
+  if (const auto newer = put_back.find(step.path); newer != put_back.end()) {
+    if (newer->second == step.after.digest) return std::nullopt;
+  } else {
+    const auto there = version_at(storage, step.path);
+    if (there && there->digest == step.after.digest) return std::nullopt;
+  }
   return Finding{
       Level::error,
       Code::newer_there,
@@ -167,15 +175,17 @@ Result<CarryReport> undo(Session& session, const std::string& name, const std::s
 
   CarryReport report;
   bool stopped = false;
+  PutBack put_back;
   for (const MoveRecord& move : *moves)
     for (const Step& step : move.steps) {
       MoveReport line = report_of(move, step);
-      if (auto changed = changed_since(storage, step)) {
+      if (auto changed = changed_since(storage, put_back, step)) {
         const bool accepted = accept.contains(changed->code);
         if (accepted) changed->level = Level::warn;
         stopped = stopped || !accepted;
         line.checks.push_back(std::move(*changed));
       }
+      put_back[step.path] = step.before.digest;
       report.moves.push_back(std::move(line));
     }
   if (stopped) return report;

@@ -83,9 +83,7 @@ Result<UnderstoodPlace> exact_file(Session& session, const std::string& text, co
                            : found->layout() != nullptr && is_enough(found->evidence)
                                ? found->layout()->info().id
                                : "a file of which nothing more is known";
-  UnderstoodPlace place{text, false, true,
-                        fmt::format("the file itself, {}, which is imitated and replaced", what),
-                        full.string()};
+  UnderstoodPlace place{text, false, true, fmt::format("the file itself: {}", what), full.string()};
   session.bays.add_for_now(std::move(bay));
   return place;
 }
@@ -103,10 +101,10 @@ Result<UnderstoodPlace> exact_folder(Session& session, const std::string& text, 
   shelf.layout = {found.layout->info().id};
   bay.shelves = {std::move(shelf)};
   session.bays.add_for_now(std::move(bay));
-  return UnderstoodPlace{text, false, true,
-                         fmt::format("the folder itself, a {} save, which is replaced",
-                                     to_string(found.layout->info().system)),
-                         full.string()};
+  return UnderstoodPlace{
+      text, false, true,
+      fmt::format("the folder itself: a {} save", to_string(found.layout->info().system)),
+      full.string()};
 }
 
 Result<UnderstoodPlace> learned_now(Session& session, const std::string& text, const Path& full) {

@@ -11,7 +11,7 @@ namespace bayswap {
 struct UnderstoodPlace {
   std::string bay;     ///< its name in the session; of one that is not known, the path as typed
   bool known = false;  ///< one of the user's bays
-  bool exact = false;  ///< the path is one save or card, which is imitated and replaced
+  bool exact = false;  ///< the path is one save or card, imitated and replaced as a target
   std::string words;   ///< what was understood of one that is not known, for people
   std::string path;    ///< of the place; empty where it is known
 };

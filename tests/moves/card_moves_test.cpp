@@ -162,6 +162,7 @@ TEST_F(CardMoves, AnotherRegionStopsUntilItIsLabelled) {
 
 TEST_F(CardMoves, AWholeCardIsCarriedSaveBySave) {
   Session session = open();
+  const auto untouched = snapshot(folder_ / "attic");
   const auto report =
       carry_one(at("den/cards/velvet.card"), "attic", {Code::region_differs, Code::newer_there});
   EXPECT_EQ(report.moves.size(), 4U);
@@ -176,6 +177,18 @@ TEST_F(CardMoves, AWholeCardIsCarriedSaveBySave) {
   const CarryReport planned = carry_it(all);
   EXPECT_GE(planned.moves.size(), 8U);
   EXPECT_EQ(snapshot(folder_ / "attic"), before);
+
+  const Bytes carried = read(folder_ / "attic/cards/velvet.card");
+  Bytes played = carried;
+  played.back() ^= std::byte{1};
+  folder_.write("attic/cards/velvet.card", played);
+  const auto stopped = undo(session, "", {});
+  ASSERT_TRUE(stopped) << stopped.error().text;
+  EXPECT_EQ(stop_code(*stopped), "newer-there");
+  EXPECT_EQ(read(folder_ / "attic/cards/velvet.card"), played);
+  folder_.write("attic/cards/velvet.card", carried);
+  undo_it();
+  EXPECT_EQ(snapshot(folder_ / "attic"), untouched) << "moves into one card are undone as a chain";
 }
 
 TEST_F(CardMoves, MendsTheFailedCard) {
