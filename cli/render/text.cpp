@@ -17,10 +17,12 @@ namespace {
 constexpr std::size_t kMargin = 2;
 constexpr std::size_t kKeyColumn = 9;
 
-std::string row(const Style& style, std::string_view key, std::string_view value) {
+// The value comes unpainted: wrapping takes out every control character.
+std::string row(const Style& style, std::string_view key, std::string_view value,
+                Tone tone = Tone::plain) {
   const std::size_t indent = kMargin + kKeyColumn;
   return std::string(kMargin, ' ') + style.paint(Tone::key, padded(key, kKeyColumn)) +
-         wrapped(value, style.width(), indent) + "\n";
+         style.paint(tone, wrapped(value, style.width(), indent)) + "\n";
 }
 
 std::string game_line(const Game& game) {
@@ -410,25 +412,26 @@ std::string bay_text(const Bay& bay, const Style& style, bool surveyed) {
   for (const Shelf& shelf : bay.shelves) {
     text +=
         row(style, to_string(shelf.system),
-            style.paint(Tone::title, safe_text(shelf.pattern)) + "  [" +
+            safe_text(shelf.pattern) + "  [" +
                 (shelf.kind == Kind::state ? std::string("save states") : list_text(shelf.layout)) +
-                "]");
+                "]",
+            Tone::title);
     if (!surveyed) continue;
     const std::string count = fmt::format("explains {} of {}", shelf.explains, shelf.of);
     text +=
         row(style, "", shelf.roms.empty() ? count : count + ", ROMs in " + safe_text(shelf.roms));
     if (!shelf.examples.empty())
-      text += row(style, "", style.paint(Tone::quiet, "e.g. " + safe_text(shelf.examples.front())));
+      text += row(style, "", "e.g. " + safe_text(shelf.examples.front()), Tone::quiet);
   }
   for (const std::string& question : bay.questions)
-    text += row(style, "?", style.paint(Tone::warn, safe_text(question)));
+    text += row(style, "?", safe_text(question), Tone::warn);
   if (!bay.unexplained.empty())
     text += row(style, "left", fmt::format("{} not explained", bay.unexplained.size()));
   constexpr std::size_t kShown = 8;
   for (std::size_t i = 0; i < std::min(kShown, bay.unexplained.size()); ++i)
-    text += row(style, "", style.paint(Tone::quiet, safe_text(bay.unexplained[i])));
+    text += row(style, "", safe_text(bay.unexplained[i]), Tone::quiet);
   if (bay.unexplained.size() > kShown)
-    text += row(style, "", style.paint(Tone::quiet, "… and more: see --json"));
+    text += row(style, "", "… and more: see --json", Tone::quiet);
   return text;
 }
 

@@ -405,9 +405,8 @@ std::string words_of_contents(const Path& folder, const std::vector<WalkedFile>&
       if ((is_hex_name(name, 8) || is_hex_name(name, 16)) && seen.insert(name).second) ++titles;
   }
   std::vector<std::string> words{counted(files.size(), "file")};
-  for (const auto& [system, count] : systems)
-    words.push_back(fmt::format("{} {}", counted(count, "ROM"), system));
-  if (saves > 0) words.push_back(counted(saves, "file") + " called as saves are");
+  for (const auto& [system, count] : systems) words.push_back(counted(count, system + " ROM"));
+  if (saves > 0) words.push_back(counted(saves, "file") + " named like saves");
   if (titles > 0) words.push_back(counted(titles, "folder") + " named like a title id");
   return files.empty() ? std::string("nothing lies there") : list_text(words);
 }

@@ -1,5 +1,6 @@
 #include <gtest/gtest.h>
 #include <random>
+#include <regex>
 #include <set>
 
 #include <nlohmann/json.hpp>
@@ -28,6 +29,31 @@ TEST(Render, PaintsOnlyWhenAsked) {
   EXPECT_EQ(Style(false, 80).paint(Tone::bad, "x"), "x");
   EXPECT_NE(Style(true, 80).paint(Tone::bad, "x").find("\x1b["), std::string::npos);
   EXPECT_EQ(Style(true, 80).paint(Tone::bad, ""), "");
+}
+
+std::string without_paint(const std::string& text) {
+  static const std::regex paint("\x1b\\[[0-9;]*m");
+  return std::regex_replace(text, paint, "");
+}
+
+TEST(Render, PaintChangesNoLetterOfABay) {
+  Bay bay;
+  bay.name = "den";
+  bay.place = "/somewhere/den";
+  Shelf shelf;
+  shelf.system = System::n64;
+  shelf.pattern = "saves/{stem}.srm";
+  shelf.layout = {"n64-combined-swap32"};
+  shelf.roms = "roms/n64";
+  shelf.examples = {
+      "saves/Copper Tide with a name that is long enough for a second line (America).srm"};
+  bay.shelves = {shelf};
+  bay.questions = {"which of the two is the one that counts?"};
+  bay.unexplained = {"notes.txt: no save that is known", "bad\x1b[31mname"};
+  const std::string plain = bay_text(bay, Style(false, 60), true);
+  EXPECT_EQ(without_paint(bay_text(bay, Style(true, 60), true)), plain);
+  EXPECT_EQ(plain.find('\x1b'), std::string::npos);
+  EXPECT_NE(plain.find("bad?[31mname"), std::string::npos) << plain;
 }
 
 TEST(Render, AgesAreRoundedToTheirUnit) {

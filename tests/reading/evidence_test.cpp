@@ -150,7 +150,7 @@ TEST_F(Evidences, AFileThatOnlyItsSizeSpeaksFor) {
   EXPECT_EQ(named.confidence, Confidence::possible);
   const auto in_folder = items("a");
   EXPECT_TRUE(in_folder.at(0).candidates.empty()) << "in a folder it counts as other";
-  EXPECT_FALSE(in_folder.at(1).candidates.empty()) << "it is called as saves are";
+  EXPECT_FALSE(in_folder.at(1).candidates.empty()) << "it is named like a save";
   folder_.write("a/Blank.sav", test::filled(0x2000, 0xFF));
   EXPECT_TRUE(has_code(item("a/Blank.sav").findings, Code::blank_battery));
 }
