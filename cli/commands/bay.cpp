@@ -1,5 +1,7 @@
 #include "bayswap/bay.h"
 
+#include <fmt/core.h>
+
 #include <algorithm>
 #include <memory>
 

@@ -84,7 +84,7 @@ std::string Style::fitted_path(const std::string& path, std::size_t columns) con
   if (whole_names_ || columns_of(path) <= columns) return path;
   for (std::size_t slash = path.find('/'); slash != std::string::npos;
        slash = path.find('/', slash + 1)) {
-    const std::string rest = "…" + path.substr(slash);
+    std::string rest = "…" + path.substr(slash);
     if (columns_of(rest) <= columns) return rest;
   }
   const std::size_t name = path.rfind('/') + 1;

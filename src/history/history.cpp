@@ -29,8 +29,8 @@ std::string path_at(const Statement& statement, int column) {
 
 }  // namespace
 
-tl::unexpected<Error> damaged_history(std::string text) {
-  return fail(Trouble::place, Code::history_failed, std::move(text),
+tl::unexpected<Error> damaged_history(std::string_view text) {
+  return fail(Trouble::place, Code::history_failed, text,
               "move the database aside, and keep it, before you try again");
 }
 

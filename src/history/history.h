@@ -89,7 +89,7 @@ struct WaitingMove {
 [[nodiscard]] std::vector<std::int64_t> parse_ids(ByteView blob);
 
 /// `history-failed`, with what to do about a history that is damaged.
-[[nodiscard]] tl::unexpected<Error> damaged_history(std::string text);
+[[nodiscard]] tl::unexpected<Error> damaged_history(std::string_view text);
 
 class History {
  public:

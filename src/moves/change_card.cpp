@@ -33,11 +33,11 @@ bool is_sound(const OpenCard& card, const Bytes& whole, const Bytes& planned) {
 
 // Writes the changed card in one step: kept in history, read back, and compared with the plan.
 // Gives the name of the move.
-Result<std::string> write_change(Session& session, const OpenCard& card, Bytes changed,
+Result<std::string> write_change(Session& session, const OpenCard& card, const Bytes& changed,
                                  const std::string& kind, const std::string& source,
                                  const std::string& title) {
   Result<Bytes> whole =
-      card.container == nullptr ? Result<Bytes>(std::move(changed)) : card.file_with(changed);
+      card.container == nullptr ? Result<Bytes>(changed) : card.file_with(changed);
   if (!whole) return tl::unexpected(whole.error());
   if (!is_sound(card, *whole, changed))
     return fail(Trouble::read_back, Code::read_back,
@@ -155,8 +155,8 @@ class Changer {
       } else {
         for (const Finding& note : changed->notes) report.moves.back().checks.push_back(note);
         if (!plan) {
-          auto move = write_change(session_, opened_, std::move(changed->bytes), kind,
-                                   sources_text(), title_text());
+          auto move =
+              write_change(session_, opened_, changed->bytes, kind, sources_text(), title_text());
           if (!move) return tl::unexpected(move.error());
           move_ = *move;
         }

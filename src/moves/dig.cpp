@@ -2,6 +2,7 @@
 #include <fmt/core.h>
 
 #include <algorithm>
+#include <optional>
 #include <set>
 
 #include "bayswap/dig.h"
@@ -168,7 +169,7 @@ class Digger {
     }
     auto diggings = Diggings::open(*session_.storage, request_.state);
     if (!diggings) return tl::unexpected(diggings.error());
-    diggings_ = &*diggings;
+    diggings_ = std::move(*diggings);
     if (request_.like) return dig_like();
     return dig_alone();
   }
@@ -364,7 +365,7 @@ class Digger {
   Session& session_;
   const DigRequest& request_;
   RomFolders folders_;
-  Diggings* diggings_ = nullptr;
+  std::optional<Diggings> diggings_;
   Dug dug_;
   Error problem_;
 };

@@ -82,7 +82,8 @@ class PartPlacer {
       auto unit = fill(**option, placement.losses);
       if (!unit) return tl::unexpected(unit.error());
       placement.units.push_back(std::move(*unit));
-      layouts_there += (layouts_there.empty() ? "" : ", ") + (*option)->layout->info().id;
+      if (!layouts_there.empty()) layouts_there += ", ";
+      layouts_there += (*option)->layout->info().id;
       std::erase_if(left,
                     [&](const std::string& part) { return contains((*option)->holds, part); });
     }
@@ -90,10 +91,10 @@ class PartPlacer {
       return fail(Trouble::stopped, Code::no_match, reasons_.front(),
                   "give the ROM there a name that can stand in a path, or change the pattern");
     const std::string& bay = context_.bay().name;
+    const std::string where = layouts_there.empty() ? fmt::format("bay {}", bay)
+                                                    : fmt::format("{} of {}", layouts_there, bay);
     for (const std::string& part : left)
-      placement.losses.push_back(
-          lost_part(*source_.save.part(part),
-                    layouts_there.empty() ? "bay " + bay : layouts_there + " of " + bay));
+      placement.losses.push_back(lost_part(*source_.save.part(part), where));
     verify_all(placement);
     return placement;
   }

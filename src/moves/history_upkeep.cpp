@@ -135,7 +135,8 @@ Result<std::vector<Path>> export_history(Session& session, const std::string& sa
         return tl::unexpected(on.error());
       for (const auto& [path, version] : state.files) {
         if (!version.digest) continue;
-        if (!history->size_of(*version.digest)) continue;
+        const Digest& digest = *version.digest;
+        if (!history->size_of(digest)) continue;
         const Path inner = path == timeline.root.string()
                                ? Path(file_name)
                                : Path(path).lexically_relative(timeline.root);
@@ -144,7 +145,7 @@ Result<std::vector<Path>> export_history(Session& session, const std::string& sa
           return tl::unexpected(made.error());
         const auto made = storage.create_from(
             file, version.mode & 0666U,
-            [&](const ByteSink& sink) { return history->content_to(*version.digest, sink); });
+            [&](const ByteSink& sink) { return history->content_to(digest, sink); });
         if (!made && made.error().code == Code::history_failed)
           continue;  // damaged; the rest is not
         if (!made) return tl::unexpected(made.error());

@@ -50,7 +50,7 @@ Path chosen_copy(Storage& storage, const Path& folder, const CarryRequest& reque
   std::int64_t newest_ns = 0;
   std::optional<std::vector<Part>> first;
   for (const NamedInfo& entry : *entries) {
-    const Path copy = folder / entry.name;
+    Path copy = folder / entry.name;
     if (entry.name == or_empty(request.copy)) return copy;
     auto parts = read_parts(storage, copy, Hold::small);
     if (!parts || parts->empty()) continue;

@@ -2,6 +2,7 @@
 
 #include <magic.h>
 
+#include <algorithm>
 #include <memory>
 
 #include "core/bytes/text.h"

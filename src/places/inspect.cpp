@@ -298,12 +298,13 @@ Result<Inspection> inspect(Session& session, RomFolders& folders, const Path& pa
   Inspection found;
   found.path = path;
   if (options.neighbours != nullptr && options.info != nullptr && options.view == nullptr &&
-      options.is.empty())
+      options.is.empty()) {
     found.ordinary = ordinary_by_beginning(*session.storage, path, *options.info);
-  if (!found.ordinary.empty()) {
-    found.info = *options.info;
-    found.hints.file_name = inner_name(path);
-    return found;
+    if (!found.ordinary.empty()) {
+      found.info = *options.info;
+      found.hints.file_name = inner_name(path);
+      return found;
+    }
   }
   // A save may be named through a link; what is read is the file behind it.
   auto view = options.view != nullptr ? Result<FileView>(*options.view)

@@ -144,7 +144,7 @@ std::optional<PathReading> PathReader::reading_for(const WalkedFile& file,
                                                    const std::vector<const RomFile*>& roms) const {
   const auto view = view_of_file(storage_, file);
   if (!view) return std::nullopt;
-  const std::string name = file.name();
+  const std::string& name = file.name();
   std::optional<PathReading> best;
   std::size_t best_nearness = 0;
   for (const auto& [near, rom] : nearest_first(relative, roms)) {

@@ -21,7 +21,7 @@ Bytes read_second_file(Storage& storage, const Path& path) {
 }
 
 Path second_file_path(Storage& storage, const Path& first, const LayoutInfo& info) {
-  const Path behind = first.string() + info.second_file;
+  Path behind = first.string() + info.second_file;
   if (!info.second_file_for_extension || !is_missing(storage, behind)) return behind;
   return Path(first).replace_extension(info.second_file);
 }
