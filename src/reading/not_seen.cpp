@@ -87,7 +87,7 @@ AccountsInUse::AccountsInUse(const std::vector<Bay>& bays, const std::vector<std
         Fields others = *fields;
         others.erase("account");
         std::string rest;
-        for (const auto& [name, value] : others) rest += name + "=" + value + ";";
+        for (const auto& [name, value] : others) rest += fmt::format("{}={};", name, value);
         places_[title] = {&bay, account, rest};
         ++counts_[&bay][account];
       }
