@@ -33,15 +33,11 @@ bool is_serial(std::string_view word) {
          std::all_of(word.begin() + 4, word.end(), [](char c) { return c >= '0' && c <= '9'; });
 }
 
-bool is_hex(std::string_view text, std::size_t length) {
-  return is_hex_name(text, length);
-}
-
 // Takes an id out of a word; false when it is none.
 bool take_id(const std::string& word, TitleFolderName& found) {
   const bool marked = word.starts_with("0x") || word.starts_with("0X");
   const std::string digits = lower_ascii(marked ? word.substr(2) : word);
-  if (is_hex(digits, 16)) {
+  if (is_hex_name(digits, 16)) {
     for (const TitleSystem& one : kSystems)
       if (digits.starts_with(one.prefix)) {
         found.system = one.system;
@@ -52,12 +48,12 @@ bool take_id(const std::string& word, TitleFolderName& found) {
     return false;
   }
   // A 3ds title without its type and its variation.
-  if (marked && is_hex(digits, 5)) {
+  if (marked && is_hex_name(digits, 5)) {
     found.system = System::n3ds;
     found.game.title_id = "000400000" + digits + "00";
     return true;
   }
-  if (is_hex(digits, 8) && (marked || found.system)) {
+  if (is_hex_name(digits, 8) && (marked || found.system)) {
     const TitleSystem* system = found.system ? title_system(*found.system) : nullptr;
     if (system == nullptr) return false;
     found.game.title_id = std::string(system->high) + digits;

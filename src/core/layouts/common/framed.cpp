@@ -86,9 +86,11 @@ std::size_t header_of(const Layout& layout, ByteView file) {
   return place ? place->header : 0;
 }
 
-class FramedSingle final : public Layout {
+// What every layout behind a header shares.
+template <class Inside>
+class Framed : public Inside {
  public:
-  explicit FramedSingle(const Layout& inside) : inside_(inside) {}
+  explicit Framed(const Inside& inside) : inside_(inside) {}
   [[nodiscard]] const LayoutInfo& info() const override { return inside_.info(); }
   [[nodiscard]] std::optional<Match> recognise(ByteView file, const Hints& hints) const override {
     return recognise_behind(inside_, file, hints);
@@ -103,27 +105,14 @@ class FramedSingle final : public Layout {
     return header_of(inside_, file);
   }
 
- private:
-  const Layout& inside_;
+ protected:
+  const Inside& inside_;
 };
 
-class FramedCard final : public CardLayout {
+class FramedCard final : public Framed<CardLayout> {
  public:
-  explicit FramedCard(const CardLayout& inside) : inside_(inside) {}
-  [[nodiscard]] const LayoutInfo& info() const override { return inside_.info(); }
+  using Framed::Framed;
   [[nodiscard]] const CardInfo& card_info() const override { return inside_.card_info(); }
-  [[nodiscard]] std::optional<Match> recognise(ByteView file, const Hints& hints) const override {
-    return recognise_behind(inside_, file, hints);
-  }
-  [[nodiscard]] Result<Content> read(ByteView file, const Hints& hints) const override {
-    return inside_.read(body_of(inside_, file), hints);
-  }
-  [[nodiscard]] Result<Written> write(const WriteRequest& request) const override {
-    return write_behind(inside_, request);
-  }
-  [[nodiscard]] std::size_t header_size(ByteView file) const override {
-    return header_of(inside_, file);
-  }
   [[nodiscard]] Result<Card> open(ByteView file) const override {
     return inside_.open(body_of(inside_, file));
   }
@@ -160,9 +149,6 @@ class FramedCard final : public CardLayout {
   [[nodiscard]] std::string numbered(const Save& save, int number) const override {
     return inside_.numbered(save, number);
   }
-
- private:
-  const CardLayout& inside_;
 };
 
 std::map<const Layout*, std::unique_ptr<Layout>> made_framed() {
@@ -174,7 +160,7 @@ std::map<const Layout*, std::unique_ptr<Layout>> made_framed() {
     if (const CardLayout* card = as_card(layout.get()))
       made.emplace(layout.get(), std::make_unique<FramedCard>(*card));
     else
-      made.emplace(layout.get(), std::make_unique<FramedSingle>(*layout));
+      made.emplace(layout.get(), std::make_unique<Framed<Layout>>(*layout));
   }
   return made;
 }
