@@ -10,15 +10,8 @@
 namespace bayswap {
 namespace {
 
-std::string_view extension_of(std::string_view name) {
-  const std::size_t dot = name.rfind('.');
-  return dot == std::string_view::npos || name.find('/', dot) != std::string_view::npos
-             ? std::string_view{}
-             : name.substr(dot);
-}
-
 std::string folder_and_extension(const Path& file) {
-  return std::string(folder_text(file)) + '/' + lower_ascii(extension_of(file.native()));
+  return std::string(folder_text(file)) + '/' + small_extension(file.native());
 }
 
 std::string without_slot(const std::string& path) {
@@ -32,10 +25,17 @@ bool alike(std::uint64_t a, std::uint64_t b) {
 
 }  // namespace
 
+std::string small_extension(std::string_view path) {
+  const std::size_t dot = path.rfind('.');
+  return dot == std::string_view::npos || path.find('/', dot) != std::string_view::npos
+             ? std::string()
+             : lower_ascii(path.substr(dot));
+}
+
 bool has_save_extension(std::string_view file_name) {
   static constexpr std::array<std::string_view, 10> kSaves{
       ".sav", ".save", ".srm", ".sram", ".eep", ".eeprom", ".fla", ".flash", ".bram", ".bsv"};
-  return std::ranges::find(kSaves, lower_ascii(extension_of(file_name))) != kSaves.end();
+  return std::ranges::find(kSaves, small_extension(file_name)) != kSaves.end();
 }
 
 Neighbours Neighbours::of(const std::vector<WalkedFile>& files, const RomIndex& roms) {
@@ -47,7 +47,7 @@ Neighbours Neighbours::of(const std::vector<WalkedFile>& files, const RomIndex& 
       neighbours.slots_[without_slot(path)].push_back(file.info.size);
       neighbours.sizes_[path] = file.info.size;
     }
-    if (roms.roms().empty() || extension_of(name).size() < 2) continue;
+    if (roms.roms().empty() || small_extension(name).size() < 2) continue;
     for (const RomFile* rom : roms.matching(stem_of(name), std::nullopt))
       if (rom->path != file.path())
         neighbours.systems_[folder_and_extension(file.path())].insert(rom->info.system);

@@ -31,6 +31,9 @@ enum class Evidence {
   return evidence > Evidence::extension;
 }
 
+/// The extension with its dot, in small letters; empty where there is none.
+[[nodiscard]] std::string small_extension(std::string_view path);
+
 /// An extension that files of all kinds of saves have, whatever the program.
 [[nodiscard]] bool has_save_extension(std::string_view file_name);
 

@@ -46,13 +46,6 @@ bool bears_name(const std::vector<std::string>& names, std::string_view system) 
                              [&](const std::string& name) { return lower_ascii(name) == system; });
 }
 
-std::string extension_of(const std::string& path) {
-  const std::size_t dot = path.rfind('.');
-  return dot == std::string::npos || path.find('/', dot) != std::string::npos
-             ? std::string()
-             : lower_ascii(path.substr(dot));
-}
-
 // Nothing that is known, and not blank.
 bool may_be_rom(Storage& storage, const WalkedFile& file) {
   const auto view = storage.view(file.path(), kLargestPce + kCopierHeader);
@@ -75,7 +68,7 @@ class Search {
         state_stems_.insert(state_name_of(name).stem);
         continue;
       }
-      const std::string extension = extension_of(name);
+      const std::string extension = small_extension(name);
       if (extension.size() < 2 || has_save_extension(name)) continue;
       const std::uint64_t size = files[i].info.size;
       Group& group = groups_[std::string(files[i].folder()) + '/' + extension];

@@ -10,28 +10,18 @@
 #include "bayswap/look.h"
 #include "demo/makers.h"
 #include "support/golden_cards.h"
+#include "support/look_items.h"
 #include "support/ordinary_files.h"
 #include "support/rounds.h"
 #include "support/tar.h"
-#include "support/world.h"
 
 namespace bayswap {
 namespace {
 
 using test::operator+;
 
-class Evidences : public test::WorldTest {
+class Evidences : public test::LookTest {
  protected:
-  std::vector<Item> items(const std::string& name, const LookOptions& options = {}) {
-    Session session = open();
-    std::vector<Item> found;
-    const auto looked =
-        look(session, folder_ / name, options, [&](const Item& item) { found.push_back(item); });
-    EXPECT_TRUE(looked) << looked.error().text;
-    return found;
-  }
-  Item item(const std::string& name) { return items(name).at(0); }
-
   static std::string words(const Item& item) {
     std::string text;
     for (const Finding& finding : item.findings) text += finding.text + "\n";

@@ -8,25 +8,12 @@
 #include "places/inspect.h"
 #include "places/rom_index.h"
 #include "support/failing_storage.h"
-#include "support/world.h"
+#include "support/look_items.h"
 
 namespace bayswap {
 namespace {
 
-class Look : public test::WorldTest {
- protected:
-  std::vector<Item> items(const std::string& name, const LookOptions& options = {}) {
-    Session session = open();
-    std::vector<Item> found;
-    const auto looked =
-        look(session, folder_ / name, options, [&](const Item& item) { found.push_back(item); });
-    EXPECT_TRUE(looked) << looked.error().text;
-    return found;
-  }
-  Item item(const std::string& name, const LookOptions& options = {}) {
-    return items(name, options).at(0);
-  }
-};
+class Look : public test::LookTest {};
 
 TEST_F(Look, GoesThroughAFolderInOrder) {
   const auto found = items("den");
