@@ -190,7 +190,9 @@ int named_by(const Source& source, const Catalog& catalog, const std::string& te
   std::vector<std::string> titles{source.stem};
   if (source.save.kind != Kind::battery && !source.state) {
     if (!text.empty() && (source.save.game.code == text || source.save.game.serial == text ||
-                          source.save.game.title_id == parse_title_id(text)))
+                          (!source.save.game.title_id.empty() &&
+                           source.save.game.title_id ==
+                               parse_title_id(text, source.save.game.title_id.substr(0, 8)))))
       return 2;
     titles.push_back(source.save.game.title);
     titles.push_back(source.save.comment);

@@ -7,9 +7,9 @@
 
 #include "bayswap/folder.h"
 #include "core/bytes/text.h"
-#include "places/copies.h"
 #include "places/find_folders.h"
 #include "places/folder_parts.h"
+#include "places/title_trees.h"
 #include "places/walk.h"
 #include "reading/open_card.h"
 
@@ -47,48 +47,67 @@ Source broken_source(const FoundFolder& found, const Error& error) {
   return source;
 }
 
-// One copy of each title on a shelf of copies.
-void add_copies(Session& session, BayScan& scan, const Shelf& shelf, const CarryRequest& request,
-                std::vector<Source>& sources) {
-  struct Copy {
-    Path path;
-    std::int64_t modified_ns = 0;
-    std::size_t of = 0;  // copies of the title
+// A save of a title on a title tree: the copy that is meant, of those that there are.
+struct OnTree {
+  Path path;
+  Game game;
+  std::string folder;  // the title's, as it is called
+  std::string copy;
+  std::int64_t modified_ns = 0;
+  std::size_t of = 0;  // copies
+};
+
+// Of each title and account the copy that the request names, or the newest.
+std::vector<OnTree> chosen_on_tree(Session& session, BayScan& scan, const Shelf& shelf,
+                                   const CarryRequest& request) {
+  const auto& folders = scan.folders_on(shelf);
+  const auto title_of = [&](const BayScan::OnShelf& there) {
+    return title_on_tree(scan.bay(), shelf, there.fields, session.catalog);
   };
-  std::map<std::string, Copy> chosen;  // by the title's folder
-  const auto is_told = [&](const std::string& title) {
-    const auto read = read_title_folder_name(title, shelf.system, session.catalog);
-    return !read.game.title_id.empty() || !read.game.serial.empty() ||
-           session.catalog.find(shelf.system, read.game.title) != nullptr;
+  const auto text = [](const BayScan::OnShelf& there, const char* field) {
+    const auto found = there.fields.find(field);
+    return found == there.fields.end() ? std::string() : found->second;
   };
   // Where some folders name their titles by ids, others beside them are something else.
-  const auto& folders = scan.folders_on(shelf);
-  const bool by_id = std::ranges::any_of(
-      folders, [&](const BayScan::OnShelf& there) { return is_told(there.fields.at("title")); });
+  const bool by_id = std::ranges::any_of(folders, [&](const BayScan::OnShelf& there) {
+    return title_of(there).is_told(session.catalog);
+  });
+  std::map<std::pair<std::string, std::string>, OnTree> chosen;  // by title's folder and account
   for (const BayScan::OnShelf& there : folders) {
-    if (by_id && !is_told(there.fields.at("title"))) continue;
-    const std::string& name = there.fields.at("copy");
-    if (!or_empty(request.copy).empty() && name != or_empty(request.copy)) continue;
-    Copy& copy = chosen[there.fields.at("title")];
-    ++copy.of;
+    const TitleFolderName title = title_of(there);
+    if (by_id && !title.is_told(session.catalog)) continue;
+    const std::string copy = text(there, "copy");
+    if (!or_empty(request.copy).empty() && holds_copies(shelf) && copy != or_empty(request.copy))
+      continue;
+    OnTree& best = chosen[{text(there, "title"), title.game.account}];
+    ++best.of;
     const std::int64_t newest = newest_below(*session.storage, there.path);
-    if (copy.path.empty() || newest > copy.modified_ns) {
-      copy.path = there.path;
-      copy.modified_ns = newest;
-    }
+    if (!best.path.empty() && newest <= best.modified_ns) continue;
+    best.path = there.path;
+    best.game = title.game;
+    best.folder = text(there, "title");
+    best.copy = copy;
+    best.modified_ns = newest;
   }
-  for (const auto& [title, copy] : chosen) {
+  std::vector<OnTree> saves;
+  for (auto& [key, save] : chosen) saves.push_back(std::move(save));
+  return saves;
+}
+
+void add_tree_saves(Session& session, BayScan& scan, const Shelf& shelf,
+                    const CarryRequest& request, std::vector<Source>& sources) {
+  for (const OnTree& there : chosen_on_tree(session, scan, shelf, request)) {
     Source source;
     source.save.system = shelf.system;
     source.save.kind = Kind::folder;
-    source.save.game = read_title_folder_name(title, shelf.system, session.catalog).game;
-    source.save.name = copy.path.filename().string();
-    source.stem = source.save.game.title.empty() ? title : source.save.game.title;
-    source.files = {copy.path};
+    source.save.game = there.game;
+    source.save.name = there.copy;
+    source.stem = there.game.title.empty() ? there.folder : there.game.title;
+    source.files = {there.path};
     source.layouts = shelf.layout;
-    source.modified_ns = copy.modified_ns;
+    source.modified_ns = there.modified_ns;
     source.on_shelf = true;
-    auto parts = read_parts(*session.storage, copy.path, Hold::small);
+    auto parts = read_parts(*session.storage, there.path, Hold::small);
     if (!parts) {
       source.problems.push_back(
           {Level::error, Code::damaged, parts.error().text, parts.error().hint});
@@ -96,11 +115,11 @@ void add_copies(Session& session, BayScan& scan, const Shelf& shelf, const Carry
       continue;
     }
     source.save.parts = std::move(*parts);
-    source.part_files.assign(source.save.parts.size(), copy.path.string());
-    if (copy.of > 1)
+    source.part_files.assign(source.save.parts.size(), there.path.string());
+    if (there.of > 1)
       source.problems.push_back(
           {Level::note, Code::rom_match,
-           fmt::format("the newest of {} copies, {}", copy.of, safe_text(source.save.name)), ""});
+           fmt::format("the newest of {} copies, {}", there.of, safe_text(there.copy)), ""});
     sources.push_back(std::move(source));
   }
 }
@@ -160,6 +179,35 @@ Result<std::optional<std::vector<Source>>> read_folder_sources(Session& session,
   return std::optional<Sources>(std::move(sources));
 }
 
+Result<std::optional<std::vector<Source>>> read_tree_at(Session& session, RomFolders& folders,
+                                                        const Path& folder,
+                                                        const CarryRequest& request) {
+  using Sources = std::vector<Source>;
+  std::error_code ignored;
+  Bay bay;
+  bay.name = folder.string();
+  bay.place = std::filesystem::absolute(folder, ignored).lexically_normal();
+  if (!bay.place.has_filename()) bay.place = bay.place.parent_path();
+  if (!title_in_path(bay.place, {}, session.catalog)) return std::optional<Sources>{};
+  bay.shelves = find_title_trees(bay.place, files_below(*session.storage, bay.place),
+                                 session.catalog, [](const Path&) { return false; }, {})
+                    .shelves;
+  BayScan scan(session, folders, bay);
+  Sources sources;
+  for (const Shelf& shelf : bay.shelves) add_tree_saves(session, scan, shelf, request, sources);
+  const std::string account = lower_ascii(or_empty(request.account));
+  if (sources.size() > 1 && !account.empty())
+    std::erase_if(sources,
+                  [&](const Source& source) { return source.save.game.account != account; });
+  if (sources.size() < 2) return sources.empty() ? std::optional<Sources>{} : std::move(sources);
+  std::vector<std::string> names;
+  for (const Source& source : sources) names.push_back(described(source));
+  return fail(
+      Trouble::stopped, Code::many_match,
+      fmt::format("{}: several saves are in it: {}", safe_text(folder.string()), list_text(names)),
+      {"name one of their folders, or say which account with ", Remedy::account});
+}
+
 std::vector<Source> read_shelf_folders(Session& session, BayScan& scan,
                                        const CarryRequest& request) {
   std::vector<Source> sources;
@@ -167,7 +215,7 @@ std::vector<Source> read_shelf_folders(Session& session, BayScan& scan,
   const auto is_for_folders = [](const Shelf& shelf) { return shelf.kind == Kind::folder; };
   if (std::ranges::none_of(bay.shelves, is_for_folders)) return sources;
   for (const Shelf& shelf : bay.shelves)
-    if (holds_copies(shelf)) add_copies(session, scan, shelf, request, sources);
+    if (is_title_tree(shelf)) add_tree_saves(session, scan, shelf, request, sources);
   for (const FoundFolder& found : scan.folder_saves()) {
     if (found.place.shared) continue;
     const bool on_shelf = std::ranges::any_of(bay.shelves, [&](const Shelf& shelf) {

@@ -15,6 +15,13 @@ namespace bayswap {
 [[nodiscard]] Result<std::optional<std::vector<Source>>> read_folder_sources(
     Session& session, const std::string& text, const CarryRequest& request);
 
+/// The save in a title's folder that keeps it by account or in several copies, or in one of these
+/// copies: the newest, or the one that the request names. Nothing when the folder is none.
+[[nodiscard]] Result<std::optional<std::vector<Source>>> read_tree_at(Session& session,
+                                                                      RomFolders& folders,
+                                                                      const Path& folder,
+                                                                      const CarryRequest& request);
+
 /// The saves on the shelves of a bay that hold folders.
 /// Of named copies the newest of each title, or the one that the request names.
 [[nodiscard]] std::vector<Source> read_shelf_folders(Session& session, BayScan& scan,

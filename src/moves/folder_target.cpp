@@ -3,6 +3,7 @@
 #include <fmt/core.h>
 
 #include <algorithm>
+#include <iterator>
 #include <set>
 
 #include "bayswap/folder.h"
@@ -10,16 +11,17 @@
 #include "core/bytes/fill.h"
 #include "core/bytes/text.h"
 #include "core/bytes/time_text.h"
+#include "core/layouts/titles/path_text.h"
 #include "core/model/sony_names.h"
 #include "files/version_digest.h"
 #include "moves/accounts.h"
 #include "moves/folder_source.h"
 #include "moves/shelf_path.h"
 #include "moves/title_companions.h"
-#include "places/copies.h"
 #include "places/file_names.h"
 #include "places/find_folders.h"
 #include "places/folder_parts.h"
+#include "places/title_trees.h"
 
 namespace bayswap {
 namespace {
@@ -69,10 +71,10 @@ class FolderFinder {
       if (layout == nullptr || !pattern) continue;
       shelf_there = true;
       existing_ = context_.there.folders_on(shelf);
-      if (holds_copies(shelf)) {
-        auto copy = copy_on(shelf, *layout, why);
-        if (!copy) return tl::unexpected(copy.error());
-        if (*copy || checks_.stopped()) return std::move(*copy);
+      if (is_title_tree(shelf)) {
+        auto place = place_on_tree(shelf, *pattern, *layout, why);
+        if (!place) return tl::unexpected(place.error());
+        if (*place || checks_.stopped()) return std::move(*place);
         continue;
       }
       auto game = target_game(*pattern);
@@ -105,52 +107,123 @@ class FolderFinder {
  private:
   using Existing = BayScan::OnShelf;
 
-  // A copy in the title's folder: the one that the user names, an empty one that they made for it,
-  // else a new one named after the time.
-  Result<std::optional<FolderPlace>> copy_on(const Shelf& shelf, const FolderLayout& layout,
-                                             std::string& why) {
-    const auto title = title_folder_on(shelf, why);
-    if (!title) return std::optional<FolderPlace>{};
-    std::string copy = or_empty(request_.copy);
-    if (copy.empty())
-      if (const auto entries = session_.storage->entries(*title))
-        for (const NamedInfo& entry : *entries)
-          if (const auto inside = session_.storage->list(*title / entry.name);
-              entry.info.type == FileType::folder && inside && inside->empty())
-            copy = entry.name;
-    // After the progress that it holds, so that the same save makes one copy, not two.
-    if (copy.empty()) copy = file_time(source_.modified_ns);
-    const auto path = shelf_path(
-        bay_, shelf, (title->lexically_relative(bay_.place) / copy).generic_string(), checks_);
-    if (!path) return tl::unexpected(path.error());
-    if (path->parent_path() != *title)
-      return fail(Trouble::usage, Code::bad_name,
-                  fmt::format("'{}' cannot name a copy", safe_text(copy)),
-                  "give a name without a path");
+  // The title's folder there, the account that plays, and the copy that is meant.
+  Result<std::optional<FolderPlace>> place_on_tree(const Shelf& shelf, const NamingPattern& pattern,
+                                                   const FolderLayout& layout, std::string& why) {
     if (source_.sealed) {
       why = sealed_text();
       return std::optional<FolderPlace>{};
     }
-    return std::optional<FolderPlace>({*path, &layout, source_.save.game, shelf.names});
+    auto title = title_on(shelf, why);
+    if (!title) return std::optional<FolderPlace>{};
+    FolderPlace place{{}, &layout, source_.save.game, shelf.names};
+    if (pattern.uses("account") && !pick_account_on_tree(shelf, place.game))
+      return std::optional<FolderPlace>{};
+    Fields fields{{"title", *title}, {"account", place.game.account}};
+    if (holds_copies(shelf)) {
+      auto copy = copy_on(shelf, pattern, fields);
+      if (!copy) return tl::unexpected(copy.error());
+      fields["copy"] = std::move(*copy);
+    }
+    const auto built = pattern.build(fields);
+    if (!built) {
+      why = built.error().text;
+      return std::optional<FolderPlace>{};
+    }
+    const auto path = shelf_path(bay_, shelf, *built, checks_);
+    if (!path) return tl::unexpected(path.error());
+    place.folder = *path;
+    return std::optional<FolderPlace>(std::move(place));
   }
 
-  // The folder of the save's title on a shelf of copies.
-  std::optional<Path> title_folder_on(const Shelf& shelf, std::string& why) {
-    std::map<Path, const Existing*> titles;  // each with one of its copies
-    for (const Existing& there : existing_) titles[there.path.parent_path()] = &there;
-    std::vector<Path> fitting;
-    for (const auto& [title, copy] : titles)
-      if (is_folder_of_title(title.filename().string(), shelf.system, source_.save.game,
-                             session_.catalog))
+  // Copies are kept for every account of a console, so the save's own is no question there.
+  bool pick_account_on_tree(const Shelf& shelf, Game& game) {
+    if (holds_copies(shelf) && or_empty(request_.account).empty() &&
+        has_title("account", game.account))
+      return true;
+    return pick_account(game);
+  }
+
+  // The copy that the user names, an empty one that they made for it, the one that is equal, else
+  // a new one: the next number, or named after the time.
+  Result<std::string> copy_on(const Shelf& shelf, const NamingPattern& pattern,
+                              const Fields& fields) {
+    if (const std::string& named = or_empty(request_.copy); !named.empty()) {
+      if (named.find('/') == std::string::npos && named != "." && named != "..") return named;
+      return fail(Trouble::usage, Code::bad_name,
+                  fmt::format("'{}' cannot name a copy", safe_text(named)),
+                  "give a name without a path");
+    }
+    std::set<std::string> copies;
+    bool numbers = true;
+    for (const Existing& there : existing_) {
+      const std::string& name = there.fields.at("copy");
+      numbers = numbers && name.find_first_not_of("0123456789") == std::string::npos;
+      if (there.fields.contains("title") && there.fields.at("title") != fields.at("title"))
+        continue;
+      copies.insert(name);
+      if (there.fields.contains("account") && there.fields.at("account") != fields.at("account"))
+        continue;
+      const auto parts = read_parts(*session_.storage, there.path, Hold::small);
+      if (parts && same_parts(*parts, source_.save.parts)) return name;
+    }
+    if (const std::string empty = empty_copy(shelf, pattern, fields); !empty.empty()) return empty;
+    // After the progress that it holds, so that the same save makes one copy, not two.
+    if (!numbers || existing_.empty()) return file_time(source_.modified_ns);
+    unsigned number = 0;
+    while (copies.contains(std::to_string(number))) ++number;
+    return std::to_string(number);
+  }
+
+  static bool same_parts(const std::vector<Part>& a, const std::vector<Part>& b) {
+    return std::ranges::equal(a, b, [](const Part& one, const Part& other) {
+      return one.name == other.name && one.outside == 0 && other.outside == 0 &&
+             one.data == other.data;
+    });
+  }
+
+  // A folder for a copy in which there is nothing yet.
+  std::string empty_copy(const Shelf& shelf, const NamingPattern& pattern, Fields fields) {
+    static constexpr std::string_view kAny = "x";
+    fields["copy"] = kAny;
+    const auto built = pattern.build(fields);
+    if (!built) return {};
+    // The names of the pattern and of the path go together.
+    const auto pieces = names_in(shelf.pattern);
+    const auto at = std::ranges::find(pieces, "{copy}") - pieces.begin();
+    Path above = bay_.place;
+    const auto names = names_in(*built);
+    for (std::ptrdiff_t i = 0; i < at; ++i) above /= names.at(static_cast<std::size_t>(i));
+    if (const auto entries = session_.storage->entries(above))
+      for (const NamedInfo& entry : *entries)
+        if (const auto inside = session_.storage->list(above / entry.name);
+            entry.info.type == FileType::folder && inside && inside->empty())
+          return entry.name;
+    return {};
+  }
+
+  // What the folder of the save's title is called there; nothing when none is its own.
+  std::optional<std::string> title_on(const Shelf& shelf, std::string& why) {
+    std::map<std::string, const Existing*> titles;  // each with one of its saves
+    const auto name_of = [](const Existing& there) {
+      const auto title = there.fields.find("title");
+      return title == there.fields.end() ? std::string() : title->second;
+    };
+    for (const Existing& there : existing_) titles[name_of(there)] = &there;
+    std::vector<std::string> fitting;
+    for (const auto& [title, save] : titles)
+      if (is_same_title(title_on_tree(bay_, shelf, save->fields, session_.catalog), shelf.system,
+                        source_.save.game, session_.catalog))
         fitting.push_back(title);
     if (fitting.empty() && source_.save.game.title_id.empty() && source_.save.game.serial.empty()) {
       const auto alike = most_alike(why);
-      if (alike) fitting.push_back(alike->parent_path());
+      for (const Existing& there : existing_)
+        if (alike && there.path == *alike) fitting.push_back(name_of(there));
     }
     if (fitting.size() == 1) return fitting.front();
     if (fitting.size() > 1) {
       std::vector<std::string> names;
-      for (const Path& folder : fitting) names.push_back(safe_text(folder.filename().string()));
+      for (const std::string& title : fitting) names.push_back(safe_text(title));
       checks_.add({Level::error,
                    Code::many_match,
                    fmt::format("several folders there are this title's: {}", list_text(names)),
@@ -160,7 +233,7 @@ class FolderFinder {
     if (why.empty())
       why =
           "no folder there is called after this title, by its id or its name; copy the game's "
-          "save there once with the program that keeps these copies";
+          "save there once with the program that keeps these folders";
     return std::nullopt;
   }
 
@@ -178,14 +251,18 @@ class FolderFinder {
 
   // A folder is replaced by a save of its own title only, whatever its shelf says.
   bool check_title(const FolderLayout& layout, const Path& folder, const Game& game) {
-    const auto there = layout.place(folder.string());
-    if (!there || there->game.title_id.empty() || game.title_id.empty() ||
-        there->game.title_id == game.title_id)
+    const auto place = layout.place(folder.string());
+    TitleFolderName there{layout.info().system, place ? place->game : Game{}};
+    if (there.game.title_id.empty())
+      if (auto above = title_in_path(folder, layout.info().system, session_.catalog))
+        there = std::move(*above);
+    if (there.game.title_id.empty() || game.title_id.empty() ||
+        there.game.title_id == game.title_id)
       return true;
     (void)checks_.add({Level::error,
                        Code::other_game,
                        fmt::format("the save belongs to title {}, the folder to {}", game.title_id,
-                                   there->game.title_id),
+                                   there.game.title_id),
                        {"if it is the same game all the same: ", accept_remedy(Code::other_game)}});
     return !checks_.stopped();
   }
@@ -559,7 +636,7 @@ class FolderTarget final : public Target {
       placement.swap->folder = there.folder;
       placement.swap->seen = std::move(planned->seen);
     }
-    if (auto added = add_companions(source, unit, checks); !added)
+    if (auto added = add_companions(source, there, unit, checks); !added)
       return tl::unexpected(added.error());
     placement.units.push_back(std::move(unit));
     return std::optional<Placement>(std::move(placement));
@@ -592,11 +669,17 @@ class FolderTarget final : public Target {
     return unit;
   }
 
-  Result<void> add_companions(const Source& source, PlacedUnit& unit, Checks& checks) {
+  Result<void> add_companions(const Source& source, const FolderPlace& there, PlacedUnit& unit,
+                              Checks& checks) {
     auto companions = make_companions(context_.session, context_.bay(), source, unit.line.to);
     if (!companions) return tl::unexpected(companions.error());
+    if (!there.game.account.empty()) {
+      auto shared = make_shared_files(context_.session, source, there.folder);
+      if (!shared) return tl::unexpected(shared.error());
+      std::ranges::move(*shared, std::back_inserter(*companions));
+    }
     for (CompanionFile& companion : *companions) {
-      checks.note(companion.note);
+      if (!companion.note.text.empty()) checks.note(companion.note);
       if (companion.change) unit.changes.push_back(std::move(*companion.change));
     }
     return {};

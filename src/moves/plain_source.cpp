@@ -13,8 +13,8 @@
 #include "files/archive_storage.h"
 #include "files/atomic_write.h"
 #include "moves/folder_source.h"
-#include "places/copies.h"
 #include "places/folder_parts.h"
+#include "places/title_trees.h"
 #include "reading/open_card.h"
 
 namespace bayswap {
@@ -37,38 +37,6 @@ Path innermost(Storage& storage, Path folder) {
   return folder;
 }
 
-// Of a title's folder that holds nothing but copies: the one that the user names, else the newest.
-Path chosen_copy(Storage& storage, const Path& folder, const CarryRequest& request) {
-  const auto entries = storage.entries(folder);
-  if (!entries || entries->empty() || std::ranges::any_of(*entries, [](const NamedInfo& entry) {
-        return entry.info.type != FileType::folder;
-      }))
-    return folder;
-  const Game named = read_title_folder_name(folder.filename().string(), {}, Catalog{}).game;
-  const bool of_title = !named.title_id.empty() || !named.serial.empty();
-  Path newest;
-  std::int64_t newest_ns = 0;
-  std::optional<std::vector<Part>> first;
-  for (const NamedInfo& entry : *entries) {
-    Path copy = folder / entry.name;
-    if (entry.name == or_empty(request.copy)) return copy;
-    auto parts = read_parts(storage, copy, Hold::small);
-    if (!parts || parts->empty()) continue;
-    // Folders of other files are parts of one save, unless a title's name stands above them.
-    if (first && !of_title) {
-      const Likeness likeness = likeness_of(*first, *parts);
-      if (likeness.names * 5 < likeness.of * 4) return folder;
-    }
-    first = std::move(*parts);
-    const std::int64_t modified_ns = newest_below(storage, copy);
-    if (newest.empty() || modified_ns > newest_ns) {
-      newest = copy;
-      newest_ns = modified_ns;
-    }
-  }
-  return newest.empty() ? folder : newest;
-}
-
 // A title's save at the destination, with what it is called.
 struct TitleThere {
   FoundFolder found;
@@ -77,20 +45,21 @@ struct TitleThere {
   bool copies = false;             // it is one of several copies, and none of them is meant
 };
 
-// The titles on a shelf of named copies, each with one of its copies.
-void add_titles_of_copies(Session& session, BayScan& to, const Shelf& shelf,
-                          std::vector<TitleThere>& titles) {
+// The titles on a title tree, each with one of its copies.
+void add_titles_of_tree(Session& session, BayScan& to, const Shelf& shelf,
+                        std::vector<TitleThere>& titles) {
   const FolderLayout* layout =
       shelf.layout.empty() ? nullptr : as_folder(layouts().find(shelf.layout.front()));
   if (layout == nullptr) return;
   std::set<std::string> seen;
   for (const BayScan::OnShelf& there : to.folders_on(shelf)) {
-    const std::string& name = there.fields.at("title");
-    if (!seen.insert(name).second) continue;
+    const auto name = there.fields.find("title");
+    if (!seen.insert(name == there.fields.end() ? std::string() : name->second).second) continue;
     TitleThere title{{there.path, layout, {}}, {}, {}, true};
     title.save.system = shelf.system;
     title.save.kind = Kind::folder;
-    title.save.game = read_title_folder_name(name, shelf.system, session.catalog).game;
+    title.save.game = title_on_tree(to.bay(), shelf, there.fields, session.catalog).game;
+    title.save.game.account.clear();  // it is chosen later
     if (auto parts = read_parts(*session.storage, there.path, Hold::small))
       title.save.parts = std::move(*parts);
     if (const std::string plain = plain_title(title.save.game.title); !plain.empty())
@@ -118,7 +87,7 @@ std::vector<TitleThere> titles_there(Session& session, BayScan& to) {
     titles.push_back(std::move(title));
   }
   for (const Shelf& shelf : to.bay().shelves)
-    if (holds_copies(shelf)) add_titles_of_copies(session, to, shelf, titles);
+    if (is_title_tree(shelf)) add_titles_of_tree(session, to, shelf, titles);
   return titles;
 }
 
@@ -378,7 +347,7 @@ Result<std::optional<Source>> read_plain_folder(Session& session, BayScan& to, c
                                                 const CarryRequest& request) {
   if (!keeps_titles(to.bay())) return std::optional<Source>{};
   Storage& storage = *session.storage;
-  const Path inside = chosen_copy(storage, innermost(storage, folder), request);
+  const Path inside = innermost(storage, folder);
   auto parts = read_parts(storage, inside, Hold::small);
   if (!parts) return tl::unexpected(parts.error());
   if (parts->empty()) return std::optional<Source>{};

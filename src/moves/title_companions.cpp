@@ -8,6 +8,8 @@
 #include "files/version_digest.h"
 #include "moves/inside.h"
 #include "moves/title_companions.h"
+#include "places/folder_parts.h"
+#include "places/title_trees.h"
 
 namespace bayswap {
 namespace {
@@ -95,6 +97,41 @@ Result<std::vector<CompanionFile>> make_companions(Session& session, const Bay& 
     }
     companions.push_back(std::move(companion));
   }
+  return companions;
+}
+
+Result<std::vector<CompanionFile>> make_shared_files(Session& session, const Source& source,
+                                                     const Path& folder) {
+  std::vector<CompanionFile> companions;
+  const bool by_account = !source.save.game.account.empty() && !source.files.empty();
+  if (source.save.kind != Kind::folder || !by_account || source.folder_there) return companions;
+  std::error_code ignored;
+  const Path own = std::filesystem::absolute(source.files.front(), ignored).lexically_normal();
+  const Path from = own.parent_path() / kSharedFolder;
+  const Path to = folder.parent_path() / kSharedFolder;
+  if (own.filename() == kSharedFolder || !is_missing(*session.storage, to)) return companions;
+  const auto parts = read_parts(*session.storage, from, Hold::small);
+  if (!parts || parts->empty()) return companions;
+  for (const Part& part : *parts) {
+    CompanionFile companion;
+    companion.from = from / part.name;
+    companion.to = to / part.name;
+    FileChange change;
+    change.path = companion.to;
+    auto content = part.outside == 0
+                       ? Result<Bytes>(part.data)
+                       : session.storage->read(companion.from, session.limits.largest_file);
+    if (!content) return tl::unexpected(content.error());
+    change.content = std::move(*content);
+    companion.change = std::move(change);
+    companions.push_back(std::move(companion));
+  }
+  companions.front().note = {
+      Level::note, Code::companion,
+      fmt::format("{} of {} goes along: all accounts of the title share it, and there is none "
+                  "there yet",
+                  counted(parts->size(), "file"), kSharedFolder),
+      ""};
   return companions;
 }
 

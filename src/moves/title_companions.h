@@ -21,4 +21,10 @@ struct CompanionFile {
                                                                  const Source& source,
                                                                  const Path& title);
 
+/// What all accounts of the title share, where it lies beside the save's folder and the destination
+/// has none of it. `folder`: the save's place there.
+[[nodiscard]] Result<std::vector<CompanionFile>> make_shared_files(Session& session,
+                                                                   const Source& source,
+                                                                   const Path& folder);
+
 }  // namespace bayswap

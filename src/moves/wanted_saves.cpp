@@ -99,6 +99,9 @@ class Wanted {
         auto folders = read_folder_sources(session_, save, request_);
         if (!folders) return tl::unexpected(folders.error());
         if (*folders) return std::move(**folders);
+        auto on_tree = read_tree_at(session_, folders_, save, request_);
+        if (!on_tree) return tl::unexpected(on_tree.error());
+        if (*on_tree) return std::move(**on_tree);
         auto on_cards = read_card_sources(session_, to_.bay(), save, or_empty(request_.is));
         if (!on_cards) return tl::unexpected(on_cards.error());
         if (*on_cards) return std::move(**on_cards);
@@ -311,20 +314,40 @@ class Wanted {
     const bool slots = std::ranges::all_of(sources, [&](const Source& source) {
       return source.state && source.stem == sources.front().stem && or_empty(request_.slot).empty();
     });
+    if (const std::string account = lower_ascii(or_empty(request_.account));
+        sources.size() > 1 && std::ranges::any_of(sources, [&](const Source& source) {
+          return source.save.game.account == account;
+        }))
+      std::erase_if(sources,
+                    [&](const Source& source) { return source.save.game.account != account; });
     if (sources.size() > 1 && !slots) {
       std::vector<std::string> names;
-      for (const Source& source : sources)
-        names.push_back(fmt::format("{} ({}{})", safe_text(source.stem),
-                                    to_string(source.save.system),
-                                    source.save.kind == Kind::card_save
-                                        ? " card " + source.files.front().filename().string()
-                                        : ""));
+      for (const Source& source : sources) names.push_back(described(source));
+      const bool accounts = std::ranges::all_of(
+          sources, [](const Source& source) { return !source.save.game.account.empty(); });
       return fail(
           Trouble::stopped, Code::many_match,
           fmt::format("several saves in {} fit '{}': {}", bay, safe_text(text), list_text(names)),
-          "write the whole name");
+          accounts ? Hint{"say whose with ", Remedy::account} : Hint("write the whole name"));
     }
     return sources;
+  }
+
+  static std::string described(const Source& source) {
+    const Game& game = source.save.game;
+    std::string_view more;
+    std::string which;
+    if (source.save.kind == Kind::card_save) {
+      more = " card ";
+      which = source.files.front().filename().string();
+    } else if (!game.account.empty()) {
+      more = " account ";
+      which = game.account;
+    }
+    const std::string name =
+        source.save.kind == Kind::folder && !game.title.empty() ? game.title : source.stem;
+    return fmt::format("{} ({}{}{})", safe_text(name), to_string(source.save.system), more,
+                       safe_text(which));
   }
 
   // A game's name means its save, where it has one; a state is then meant by its file's name.

@@ -16,7 +16,6 @@
 #include "core/layouts/titles/path_text.h"
 #include "files/atomic_write.h"
 #include "files/two_threads.h"
-#include "places/copies.h"
 #include "places/file_names.h"
 #include "places/find_folders.h"
 #include "places/inspect.h"
@@ -30,6 +29,7 @@
 #include "places/shelf_patterns.h"
 #include "places/slot_shelves.h"
 #include "places/survey.h"
+#include "places/title_trees.h"
 #include "places/walk.h"
 
 namespace bayswap {
@@ -61,9 +61,9 @@ class Learner {
 
   std::vector<Shelf> shelves() {
     sort_in_folders();
-    CopyShelves copies = find_copy_shelves(
+    TitleTrees trees = find_title_trees(
         place_, files_, catalog_, [&](const Path& folder) { return in_folder(folder); }, system_);
-    folders_.insert(folders_.end(), copies.titles.begin(), copies.titles.end());
+    folders_.insert(folders_.end(), trees.titles.begin(), trees.titles.end());
     std::vector<Candidate> candidates(files_.size());
     on_two_threads(files_.size(), [&](std::size_t i) {
       const Path path = files_[i].path();
@@ -81,7 +81,7 @@ class Learner {
       questions_.ask_of_systems(key.first, key.second, files);
     shelve_cards();
     std::vector<Shelf> found = shelves_of_groups();
-    std::ranges::move(copies.shelves, std::back_inserter(found));
+    std::ranges::move(trees.shelves, std::back_inserter(found));
     add_state_shelves(found);
     // One file may be called so by a slip; then other shelves say how it should be called.
     for (const auto& [path, files] : unreadable_)

@@ -18,6 +18,7 @@
 #include "places/name_fields.h"
 #include "places/path_words.h"
 #include "places/second_file.h"
+#include "places/title_trees.h"
 
 namespace bayswap {
 namespace {
@@ -56,6 +57,16 @@ std::string reason_for(Storage& storage, const Path& path, bool matched, bool na
   return named ? "a ROM has its name, but no shelf is sure" : "no ROM's name in its path";
 }
 
+// Whether a shelf has an account's folder where this one lies.
+bool is_beside_accounts(const std::vector<Rule>& rules, const std::string& relative) {
+  static constexpr std::string_view kAccount = "80000001";
+  std::string account = relative.substr(0, relative.size() - kSharedFolder.size());
+  account += kAccount;
+  return std::ranges::any_of(rules, [&](const Rule& one) {
+    return is_title_tree(*one.shelf) && one.pattern.match(account);
+  });
+}
+
 // Folders that are saves, each counted once for the shelf that explains it. What a title's accounts
 // share is explained by its neighbours.
 std::vector<std::string> explained_folders(Storage& storage, const Bay& bay,
@@ -82,7 +93,8 @@ std::vector<std::string> explained_folders(Storage& storage, const Bay& bay,
         break;
       }
       const auto folder = folder_at(storage, at);
-      if (folder && folder->place.shared) found.push_back(relative);
+      const bool shared = at.filename() == kSharedFolder && is_beside_accounts(rules, relative);
+      if (shared || (folder && folder->place.shared)) found.push_back(relative);
     }
   return found;
 }

@@ -13,6 +13,7 @@
 #include "files/atomic_write.h"
 #include "places/find_folders.h"
 #include "places/inspect.h"
+#include "places/title_trees.h"
 
 namespace bayswap {
 namespace {
@@ -89,22 +90,37 @@ Result<UnderstoodPlace> exact_file(Session& session, const std::string& text, co
 }
 
 Result<UnderstoodPlace> exact_folder(Session& session, const std::string& text, const Path& full,
-                                     const FoundFolder& found) {
+                                     const LayoutInfo& layout) {
   Bay bay;
   bay.name = text;
   bay.place = full.parent_path();
   bay.exact = true;
   Shelf shelf;
-  shelf.system = found.layout->info().system;
+  shelf.system = layout.system;
   shelf.kind = Kind::folder;
   shelf.pattern = literal_text(full.filename().string());
-  shelf.layout = {found.layout->info().id};
+  shelf.layout = {layout.id};
   bay.shelves = {std::move(shelf)};
   session.bays.add_for_now(std::move(bay));
-  return UnderstoodPlace{
-      text, false, true,
-      fmt::format("the folder itself: a {} save", to_string(found.layout->info().system)),
-      full.string()};
+  return UnderstoodPlace{text, false, true,
+                         fmt::format("the folder itself: a {} save", to_string(layout.system)),
+                         full.string()};
+}
+
+// The layout of a folder that holds one save of a title, or nothing yet, below a folder that is
+// called after the title.
+const Layout* layout_in_tree(Session& session, const Path& full) {
+  const auto title = title_in_path(full.parent_path(), {}, session.catalog);
+  const auto entries = session.storage->entries(full);
+  if (!title || title_in_path(full.filename(), {}, session.catalog) || !entries) return nullptr;
+  const bool has_files = std::ranges::any_of(
+      *entries, [](const NamedInfo& entry) { return entry.info.type == FileType::file; });
+  if (!entries->empty() && !has_files) return nullptr;
+  for (const auto& layout : layouts().all())
+    if (as_folder(layout.get()) != nullptr && layout->info().kind == Kind::folder &&
+        layout->info().system == title->system)
+      return layout.get();
+  return nullptr;
 }
 
 Result<UnderstoodPlace> learned_now(Session& session, const std::string& text, const Path& full) {
@@ -160,14 +176,16 @@ Result<UnderstoodPlace> understand_place(Session& session, const std::string& te
   if (!folder) return exact_file(session, text, full);
   if (const auto found = folder_at(*session.storage, full);
       found && !found->place.shared && found->layout->info().kind == Kind::folder)
-    return exact_folder(session, text, full, *found);
+    return exact_folder(session, text, full, found->layout->info());
   // A title's folder, which holds one save: that save is meant.
   auto inside = find_folders(*session.storage, full);
   std::erase_if(inside, [](const FoundFolder& one) { return one.place.shared; });
   const bool whole_id =
       is_hex_name(full.filename().string(), 8) || is_hex_name(full.filename().string(), 16);
   if (inside.size() == 1 && whole_id && inside.front().layout->info().kind == Kind::folder)
-    return exact_folder(session, text, inside.front().path, inside.front());
+    return exact_folder(session, text, inside.front().path, inside.front().layout->info());
+  if (const Layout* layout = layout_in_tree(session, full))
+    return exact_folder(session, text, full, layout->info());
   if (const Bay* around = bay_around(session, full))
     return UnderstoodPlace{around->name, true, false, {}, {}};
   return learned_now(session, text, full);

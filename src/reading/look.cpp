@@ -17,11 +17,11 @@
 #include "files/archive_storage.h"
 #include "files/atomic_write.h"
 #include "files/two_threads.h"
-#include "places/copies.h"
 #include "places/find_folders.h"
 #include "places/folder_parts.h"
 #include "places/inspect.h"
 #include "places/second_file.h"
+#include "places/title_trees.h"
 #include "places/walk.h"
 #include "reading/card_items.h"
 #include "reading/card_saves.h"
@@ -47,13 +47,13 @@ const FolderLayout& layout_of(const std::string& folder_layout) {
   return *as_folder(layouts().find(folder_layout));
 }
 
-// A named copy on a shelf of a known bay.
-std::optional<Item> copy_save(Session& session, const Path& folder, const std::string& full,
+// A save on a title tree of a known bay.
+std::optional<Item> tree_save(Session& session, const Path& folder, const std::string& full,
                               const LookOptions& options) {
   for (const Bay& bay : session.bays.bays())
     for (const Shelf& shelf : bay.shelves) {
       const std::string place = bay.place.lexically_normal().native();
-      if (!holds_copies(shelf) || !text_lies_in(place, full)) continue;
+      if (!is_title_tree(shelf) || !text_lies_in(place, full)) continue;
       const auto pattern = NamingPattern::parse(shelf.pattern);
       const auto fields = pattern ? pattern->match(text_below(place, full)) : std::nullopt;
       if (!fields) continue;
@@ -65,10 +65,12 @@ std::optional<Item> copy_save(Session& session, const Path& folder, const std::s
       item.kind = Kind::folder;
       item.layout = shelf.layout.front();
       item.confidence = Confidence::certain;
-      item.reason = "it lies on a shelf of named copies";
-      item.game = read_title_folder_name(fields->at("title"), shelf.system, session.catalog).game;
-      item.name = fields->at("copy");
-      item.details.emplace_back("copy", item.name);
+      item.reason = "it lies where a shelf keeps this title";
+      item.game = title_on_tree(bay, shelf, *fields, session.catalog).game;
+      if (const auto copy = fields->find("copy"); copy != fields->end()) {
+        item.name = copy->second;
+        item.details.emplace_back("copy", item.name);
+      }
       item.blank = false;
       for (const Part& part : *parts) {
         item.size += part.size();
@@ -130,7 +132,7 @@ std::optional<Item> folder_save(Session& session, const Path& folder, const Look
     }
     return item;
   }
-  return or_empty(options.is).empty() ? copy_save(session, folder, full, options) : std::nullopt;
+  return or_empty(options.is).empty() ? tree_save(session, folder, full, options) : std::nullopt;
 }
 
 // The nearest folder above a path, or the path itself, that is one of them.

@@ -1,18 +1,14 @@
 // Places as people have them: never learned, named by a path, full of other things.
 #include <gtest/gtest.h>
 
-#include <array>
-#include <cstdio>
-#include <cstdlib>
-#include <random>
 #include <set>
 
 #include "bayswap/carry.h"
 #include "bayswap/look.h"
 #include "demo/makers.h"
 #include "support/golden_cards.h"
+#include "support/real_place.h"
 #include "support/tar.h"
-#include "support/world.h"
 
 namespace bayswap {
 namespace {
@@ -20,33 +16,16 @@ namespace {
 using test::random_bytes;
 using test::operator+;
 
-class RealPlaces : public test::WorldTest {
+class RealPlaces : public test::RealPlaceTest {
  protected:
-  // What ordinary folders are full of.
-  void junk(const std::string& folder) {
-    folder_.write(folder + "/readme.txt", std::string("press start\n"));
-    folder_.write(folder + "/.config/settings.ini", std::string("[video]\nscale=2\n"));
-    folder_.write(
-        folder + "/thumbs/Kite (Europe).png",
-        test::bytes({0x89, 'P', 'N', 'G', 0x0D, 0x0A, 0x1A, 0x0A}) + random_bytes(900, 1));
-    folder_.write(folder + "/cache/0000000f.bin", random_bytes(8192, 2));
-    folder_.write(folder + "/logs/run.log.1", std::string(9000, 'x') + "\n");
-  }
-
   void handheld() {
     for (const std::string game : {"Kite", "Moss", "Tin"}) {
-      folder_.write("hand/gb/" + game + " (Europe).gb", demo::gb_rom(test_title(game), 0x03, 2));
+      folder_.write("hand/gb/" + game + " (Europe).gb", demo::gb_rom(test::upper(game), 0x03, 2));
       folder_.write("hand/gb/" + game + " (Europe).sav",
                     random_bytes(0x2000, static_cast<std::uint32_t>(game.size() + game[0])), 30);
     }
     junk("hand");
   }
-  static std::string test_title(const std::string& game) {
-    std::string title = game;
-    for (char& c : title) c = static_cast<char>(std::toupper(c));
-    return title;
-  }
-
   static Bytes file_of(const std::string& name, std::size_t size) {
     return random_bytes(size, static_cast<std::uint32_t>(name.size() * 31 + size));
   }
@@ -70,19 +49,6 @@ class RealPlaces : public test::WorldTest {
   }
   const std::vector<std::pair<std::string, std::string>> kTitles{
       {"101f0a00", "Halyard"}, {"101f0b00", "Northern Relay"}, {"101f0c00", "Kite Foundry II"}};
-
-  MoveReport move_of(const CarryReport& report) {
-    EXPECT_EQ(report.moves.size(), 1U);
-    return report.moves.empty() ? MoveReport{} : report.moves.front();
-  }
-
-  void expect_undo_restores(const std::string& place,
-                            const std::map<std::string, std::string>& before) {
-    Session session = open();
-    const auto undone = undo(session, "", {});
-    ASSERT_TRUE(undone) << undone.error().text;
-    EXPECT_EQ(test::snapshot(folder_ / place), before);
-  }
 };
 
 TEST_F(RealPlaces, AFolderIsUnderstoodOnTheSpot) {
@@ -416,128 +382,6 @@ TEST_F(RealPlaces, NamedCopies) {
   EXPECT_TRUE(copies.contains("00040000000d4c00 Backup 2"));
 }
 
-// Random places: how the id is written, where its account and copies lie, folders around it, junk.
-struct TitleHabit {
-  System system = System::n3ds;
-  std::string base;       // folders around the titles
-  bool capitals = false;  // of the ids
-  int id = 0;             // 0: two halves, 1: whole, 2: in brackets behind a name, 3: 0x and five
-  bool copies = false;
-  std::string account;  // of wiiu, where the form has one
-
-  [[nodiscard]] std::string title_folder(const std::string& id16, const std::string& name) const {
-    std::string text = id16;
-    if (capitals)
-      for (char& c : text) c = static_cast<char>(std::toupper(c));
-    switch (id) {
-      case 0: return base + text.substr(0, 8) + "/" + text.substr(8);
-      case 1: return base + text;
-      case 2: return base + name + " [" + text + "]";
-      default: return base + "0x" + text.substr(9, 5) + " " + name;
-    }
-  }
-  [[nodiscard]] std::string save_folder(const std::string& id16, const std::string& name) const {
-    const std::string title = title_folder(id16, name);
-    if (copies) return title;
-    if (system == System::wii) return title + "/data";
-    if (system == System::wiiu) return id == 0 ? title + "/user/" + account : title;
-    return id == 0 ? title + "/data/00000001" : title;
-  }
-};
-
-TitleHabit random_habit(System system, std::mt19937& numbers) {
-  static const std::vector<std::string> kAround{"sd card", "usr",        "save",   "My Games (2)",
-                                                "title",   "backup.old", "Ünïcode"};
-  TitleHabit habit;
-  habit.system = system;
-  for (unsigned i = numbers() % 4; i > 0; --i)
-    habit.base += kAround[numbers() % kAround.size()] + "/";
-  habit.capitals = numbers() % 2 == 0;
-  habit.copies = system != System::wii && numbers() % 3 == 0;
-  if (habit.copies)
-    habit.id = static_cast<int>(1 + numbers() % (system == System::n3ds ? 3 : 2));
-  else
-    habit.id = static_cast<int>(numbers() % 2);
-  habit.account = "8000000" + std::to_string(1 + numbers() % 4);
-  return habit;
-}
-
-TEST_F(RealPlaces, RandomTitlesGoBetweenRandomPlaces) {
-  const int pairs =
-      std::getenv("BAYSWAP_PAIRS") != nullptr ? std::atoi(std::getenv("BAYSWAP_PAIRS")) : 24;
-  int right = 0;
-  int stopped = 0;
-  for (int round = 0; round < pairs; ++round) {
-    std::mt19937 numbers(static_cast<std::uint32_t>(round));
-    constexpr std::array<System, 3> kSystems{System::n3ds, System::wiiu, System::wii};
-    const System system = kSystems[numbers() % kSystems.size()];
-    const std::string high = system == System::n3ds   ? "00040000"
-                             : system == System::wiiu ? "00050000"
-                                                      : "00010000";
-    const TitleHabit from = random_habit(system, numbers);
-    const TitleHabit to = random_habit(system, numbers);
-    std::vector<std::pair<std::string, std::string>> titles;
-    for (unsigned i = 0; i < 5 + numbers() % 6; ++i) {
-      char low[16];
-      if (system == System::wii)
-        std::snprintf(low, sizeof low, "52%02x%02x45", static_cast<unsigned>(0x41 + numbers() % 26),
-                      0x41 + i);
-      else
-        std::snprintf(low, sizeof low, "00%02x%02x00", 0x20 + i,
-                      static_cast<unsigned>(numbers() % 256));
-      titles.emplace_back(high + low, "Game " + std::string(1, static_cast<char>('A' + i)));
-    }
-    const auto fill = [&](const std::string& place, const TitleHabit& habit, int age) {
-      for (const auto& [id, name] : titles)
-        for (int copy = 0; copy < (habit.copies ? 2 : 1); ++copy)
-          for (const std::string file : {"main.dat", "sub/opt.bin"})
-            folder_.write(
-                place + "/" + habit.save_folder(id, name) +
-                    (habit.copies ? "/copy " + std::to_string(copy) : "") + "/" + file,
-                random_bytes(200 + numbers() % 400, static_cast<std::uint32_t>(numbers())),
-                age - copy);
-      junk(place);
-    };
-    const std::string a = "A" + std::to_string(round);
-    const std::string b = "B" + std::to_string(round);
-    fill(a, from, 10);
-    fill(b, to, 40);
-    const auto& [id, name] = titles[numbers() % titles.size()];
-    const auto before = test::snapshot(folder_ / b);
-    const std::string source = a + "/" + from.save_folder(id, name);
-    const Bytes newest =
-        test::read(folder_ / (source + (from.copies ? "/copy 1" : "") + "/main.dat"));
-    CarryRequest request;
-    request.saves = {at(source)};
-    request.to = at(b);
-    Session session = open();
-    const auto report = carry(session, request);
-    if (!report || report->moves.size() != 1 || report->moves[0].status != MoveStatus::done) {
-      ++stopped;
-      EXPECT_EQ(test::snapshot(folder_ / b), before) << round << ": stopped, so nothing changed";
-      if (std::getenv("BAYSWAP_PAIRS") != nullptr)
-        std::printf("%d stopped: %s -> %s: %s\n", round, source.c_str(),
-                    to.save_folder(id, name).c_str(),
-                    report && !report->moves.empty() && !report->moves[0].checks.empty()
-                        ? report->moves[0].checks.back().text.c_str()
-                        : report.error().text.c_str());
-    } else {
-      const Path there = report->moves[0].to;
-      const Path expected = folder_ / (b + "/" + to.save_folder(id, name));
-      EXPECT_EQ(to.copies ? there.parent_path() : there, expected) << round << " from " << source;
-      EXPECT_TRUE(test::read(there / "main.dat") == newest)
-          << round << " " << source << " to " << there;
-      ++right;
-      const auto undone = undo(session, "", {});
-      EXPECT_TRUE(undone);
-      EXPECT_EQ(test::snapshot(folder_ / b), before) << round;
-    }
-    std::filesystem::remove_all(folder_ / a);
-    std::filesystem::remove_all(folder_ / b);
-  }
-  EXPECT_GE(right * 100, pairs * 97) << right << " right, " << stopped << " stopped";
-}
-
 TEST_F(RealPlaces, ASealedExportNamesItsTitle) {
   const auto sealed = [](std::uint64_t title, std::uint32_t seed) {
     Bytes file = random_bytes(0xF0C0, seed) + Bytes(0x80, std::byte{0}) + random_bytes(4000, seed);
@@ -575,7 +419,7 @@ TEST_F(RealPlaces, AClockBesideItsSaveMovesWithIt) {
   for (const std::string place : {"behind", "beside"})
     for (const std::string game : {"Kite", "Moss", "Tin"})
       folder_.write(place + "/" + game + " (Europe).gb",
-                    demo::gb_rom(test_title(game), game == "Tin" ? 0x03 : 0x10, 2));
+                    demo::gb_rom(test::upper(game), game == "Tin" ? 0x03 : 0x10, 2));
   for (const std::string game : {"Kite", "Moss"}) {
     folder_.write("behind/" + game + " (Europe).sav", random_bytes(0x2000, 90) + clock(1), 30);
     folder_.write("beside/" + game + " (Europe).srm", random_bytes(0x2000, 91), 30);

@@ -1,0 +1,416 @@
+// Title folders in every arrangement that people have: by account, in slots, as named copies.
+#include <gtest/gtest.h>
+
+#include <array>
+#include <cstdio>
+#include <cstdlib>
+#include <functional>
+#include <random>
+
+#include "bayswap/look.h"
+#include "support/real_place.h"
+
+namespace bayswap {
+namespace {
+
+using test::random_bytes;
+
+// One title of a place: its id, what people call it, and how often it was saved.
+struct Title {
+  std::string id;  // 16 digits
+  std::string name;
+};
+
+// How a place keeps titles. Paths are below the place.
+struct Arrangement {
+  std::string what;
+  // Where a save of the title lies: of copies the number N.
+  std::function<std::string(const Title&, int)> folder;
+  int copies = 1;
+  bool keeps_copies = false;
+  bool by_slot = false;  // the copies are numbered
+  bool shared = false;   // files of all accounts lie beside each
+};
+
+std::string high(const Title& title) {
+  return title.id.substr(0, 8);
+}
+std::string low(const Title& title) {
+  return title.id.substr(8);
+}
+
+std::vector<Title> titles_of(System system) {
+  const std::vector<std::string> names{"Halyard",     "Northern Relay", "Kite Foundry II",
+                                       "Tin",         "Moss & Motor",   "Copper Tide",
+                                       "Regatta Cup", "Gull Coast",     "Quarry"};
+  std::vector<Title> titles;
+  for (std::size_t i = 0; i < names.size(); ++i) {
+    const std::string digit = std::to_string(i + 1);
+    titles.push_back({system == System::wiiu ? "00050000"
+                                               "101" +
+                                                   digit + "0a00"
+                      : system == System::n3ds ? "00040000"
+                                                 "000d" +
+                                                     digit + "c00"
+                                               : "00010000"
+                                                 "524" +
+                                                     digit + "4" + digit + "45",
+                      names[i]});
+  }
+  return titles;
+}
+
+class TitleTrees : public test::RealPlaceTest {
+ protected:
+  void fill(const std::string& place, const Arrangement& how, const std::vector<Title>& titles,
+            std::uint32_t seed, int age_days) {
+    for (const Title& title : titles)
+      for (int copy = 0; copy < how.copies; ++copy) {
+        const std::string folder = place + "/" + how.folder(title, copy);
+        for (const std::string file : {"main.dat", "0/slot.bin", "1/slot.bin"})
+          folder_.write(folder + "/" + file,
+                        random_bytes(300 + file.size() * 10, seed + static_cast<unsigned>(copy)),
+                        age_days - copy);
+        if (how.shared)
+          folder_.write(folder + "/../common/all.dat", random_bytes(40, seed + 7), age_days);
+      }
+    junk(place);
+  }
+
+  // Carries one title and looks that nothing else changed; then undoes it. Why it stopped, if so.
+  std::string carries(const std::string& from, const Arrangement& source, const std::string& to,
+                      const Arrangement& there, const Title& title, bool learned) {
+    SCOPED_TRACE(source.what + " to " + there.what + ": " + title.name);
+    const auto before = test::snapshot(folder_ / to);
+    const auto others = test::contents(folder_ / to);
+    const std::string newest = from + "/" + source.folder(title, source.copies - 1);
+    CarryRequest request;
+    if (learned) {
+      learn(from);
+      learn(to);
+      request.saves = {from + ":" + title.id};
+    } else {
+      request.saves = {at(newest)};
+    }
+    request.to = learned ? to : at(to);
+    request.accept = {Code::newer_there};
+    Session session = open();
+    const auto report = carry(session, request);
+    if (!report) return report.error().text;
+    EXPECT_EQ(report->moves.size(), 1U);
+    for (const Finding& check : report->moves[0].checks)
+      if (check.level == Level::error) return check.text;
+    EXPECT_EQ(report->moves[0].status, MoveStatus::done);
+    const Path landed = report->moves[0].to;
+    const Path expected =
+        folder_ / (to + "/" + there.folder(title, there.keeps_copies ? there.copies : 0));
+    if (!there.keeps_copies || there.by_slot) {
+      EXPECT_EQ(landed, expected);
+    } else {
+      // A new copy has a name of its own, so one level differs.
+      const Path below = landed.lexically_relative(folder_ / to);
+      const Path like = expected.lexically_relative(folder_ / to);
+      int differ = 0;
+      EXPECT_EQ(std::distance(below.begin(), below.end()), std::distance(like.begin(), like.end()));
+      for (auto a = below.begin(), b = like.begin(); a != below.end() && b != like.end(); ++a, ++b)
+        differ += *a != *b ? 1 : 0;
+      EXPECT_EQ(differ, 1) << landed << " like " << expected;
+    }
+    for (const std::string file : {"main.dat", "0/slot.bin", "1/slot.bin"})
+      EXPECT_TRUE(test::read(landed / file) == test::read(folder_ / newest / file)) << file;
+    if (source.shared && there.shared) {
+      const Path shared = landed.parent_path() / "common/all.dat";
+      const auto was = others.find(shared.lexically_relative(folder_ / to).string());
+      EXPECT_TRUE(
+          test::read(shared) ==
+          (was != others.end() ? was->second : test::read(folder_ / newest / "../common/all.dat")))
+          << "what accounts share goes along where there is none";
+    }
+    for (const auto& [path, bytes] : test::contents(folder_ / to)) {
+      const Path full = folder_ / (to + "/" + path);
+      const bool own = full.string().starts_with(landed.string() + "/") ||
+                       full.string().starts_with((landed.parent_path() / "common").string());
+      const auto was = others.find(path);
+      EXPECT_TRUE(own || (was != others.end() && was->second == bytes)) << path;
+    }
+    expect_undo_restores(to, before);
+    return {};
+  }
+
+  void there_and_back(System system, const Arrangement& one, const Arrangement& other) {
+    const std::vector<Title> titles = titles_of(system);
+    fill("one", one, titles, 100, 60);
+    fill("other", other, titles, 200, 30);
+    for (const bool learned : {false, true})
+      for (const std::size_t which : {std::size_t{0}, std::size_t{3}}) {
+        EXPECT_EQ(carries("one", one, "other", other, titles[which], learned), "");
+        EXPECT_EQ(carries("other", other, "one", one, titles[which], learned), "");
+      }
+    std::filesystem::remove_all(folder_ / "one");
+    std::filesystem::remove_all(folder_ / "other");
+    std::filesystem::remove(open().bays_file());
+  }
+};
+
+const Arrangement kWiiu{"a wiiu console",
+                        [](const Title& title, int) {
+                          return "mlc/usr/save/" + high(title) + "/" + low(title) +
+                                 "/user/80000001";
+                        },
+                        1,
+                        false,
+                        false,
+                        true};
+
+TEST_F(TitleTrees, SlotsAndAccounts) {
+  const std::vector<Arrangement> arrangements{
+      {"id, slot, account",
+       [](const Title& title, int copy) {
+         return "sd/backups/" + title.id + "/" + std::to_string(copy) + "/80000001";
+       },
+       2, true, true, true},
+      {"ID, account, slot",
+       [](const Title& title, int copy) {
+         return test::upper(title.id) + "/80000001/" + std::to_string(copy);
+       },
+       3, true, true},
+      {"name and id, slot, 0x account",
+       [](const Title& title, int copy) {
+         return "my saves/" + title.name + " [" + title.id + "]/" + std::to_string(copy) +
+                "/0x80000001";
+       },
+       2, true, true},
+      {"halves, slot, account of 16 digits",
+       [](const Title& title, int copy) {
+         return "x/" + high(title) + "/" + low(title) + "/" + std::to_string(copy) +
+                "/0000000080000001";
+       },
+       2, true, true},
+      {"account, name and id, copy",
+       [](const Title& title, int copy) {
+         return "80000001/" + title.name + " (" + title.id + ")/" +
+                (copy == 0 ? "before the castle" : "Backup " + std::to_string(copy));
+       },
+       2, true, false},
+      {"id, user, account",
+       [](const Title& title, int) { return "deep/er/" + title.id + "/user/80000001"; }},
+      {"id, account", [](const Title& title, int) { return "saves/" + title.id + "/00000001"; }},
+      {"id", [](const Title& title, int) { return "saves/" + title.id; }},
+      {"name and id", [](const Title& title, int) { return title.name + "_" + title.id; }},
+      {"id, copy",
+       [](const Title& title, int copy) {
+         return "saves/" + test::upper(title.id) + "/2026-0" + std::to_string(copy + 1) + "-11";
+       },
+       3, true, false},
+  };
+  for (const Arrangement& other : arrangements) there_and_back(System::wiiu, kWiiu, other);
+}
+
+TEST_F(TitleTrees, IdsAndNames) {
+  const Arrangement hand{"a hand-held console", [](const Title& title, int) {
+                           return "Card/0123456789abcdef0123456789abcdef/"
+                                  "fedcba9876543210fedcba9876543210/title/" +
+                                  high(title) + "/" + low(title) + "/data/00000001";
+                         }};
+  const std::vector<Arrangement> hands{
+      {"0x and five digits, copy",
+       [](const Title& title, int copy) {
+         return "3ds/manager/saves/0x" + test::upper(title.id.substr(9, 5)) + " " + title.name +
+                "/" + (copy == 0 ? "first" : "second");
+       },
+       2, true, false},
+      {"id, slot",
+       [](const Title& title, int copy) { return title.id + "/" + std::to_string(copy); }, 2, true, true},
+      {"halves, copy",
+       [](const Title& title, int copy) {
+         return "t/" + high(title) + "/" + low(title) + "/copy " + std::string(1, "ab"[copy]);
+       },
+       2, true, false},
+      {"id", [](const Title& title, int) { return "a/b c/" + test::upper(title.id); }},
+  };
+  for (const Arrangement& other : hands) there_and_back(System::n3ds, hand, other);
+  const Arrangement console{"a console", [](const Title& title, int) {
+                              return "nand/title/" + high(title) + "/" + low(title) + "/data";
+                            }};
+  const std::vector<Arrangement> consoles{
+      {"name and id, copy",
+       [](const Title& title, int copy) {
+         return "saves/" + title.name + " [" + test::upper(title.id) + "]/" +
+                (copy == 0 ? "old" : "new");
+       },
+       2, true, false},
+      {"id, slot",
+       [](const Title& title, int copy) { return "w/" + title.id + "/" + std::to_string(copy); }, 2,
+       true, true},
+  };
+  for (const Arrangement& other : consoles) there_and_back(System::wii, console, other);
+}
+
+TEST_F(TitleTrees, AccountsAreAskedForWhereSeveralPlay) {
+  const auto write = [&](const std::string& path, std::uint32_t seed, int age) {
+    folder_.write(path + "/main.dat", random_bytes(400, seed), age);
+  };
+  for (const std::string id : {"10110a00", "10120a00", "10130a00"}) {
+    write("con/save/00050000/" + id + "/user/80000001", 1, 30);
+    for (const std::string account : {"80000002", "80000003"}) {
+      write("emu/00050000/" + id + "/user/" + account, 2, 30);
+      write("sd/00050000" + id + "/0/" + account, 3, 20);
+    }
+  }
+  const std::string save = at("con/save/00050000/10110a00");
+  CarryRequest request;
+  request.saves = {save};
+  request.to = at("emu");
+  EXPECT_EQ(stop_code(carry_it(request)), "many-match");
+  request.account = "80000003";
+  EXPECT_EQ(move_of(carry_it(request)).to, at("emu/00050000/10110a00/user/80000003"));
+  // Copies are kept under the account that they came from, once it is there.
+  request.to = at("sd");
+  request.account.reset();
+  EXPECT_EQ(stop_code(carry_it(request)), "many-match");
+  request.account = "80000002";
+  EXPECT_EQ(move_of(carry_it(request)).to, at("sd/0005000010110a00/1/80000002"));
+  request.account.reset();
+  write("con2/save/00050000/10110a00/user/80000003", 4, 1);
+  request.saves = {at("con2/save/00050000/10110a00/user/80000003")};
+  EXPECT_EQ(move_of(carry_it(request)).to, at("sd/0005000010110a00/2/80000003"));
+  // Back from a tree with several accounts.
+  learn("sd");
+  Session session = open();
+  CarryRequest back;
+  back.saves = {"sd:10120a00"};
+  back.to = at("con");
+  const auto several = carry(session, back);
+  ASSERT_FALSE(several);
+  EXPECT_EQ(several.error().code, Code::many_match);
+  EXPECT_NE(several.error().text.find("80000002"), std::string::npos) << several.error().text;
+  back.saves = {at("sd/0005000010120a00")};
+  ASSERT_FALSE(carry(session, back));
+}
+
+// A folder in a tree, and one that the user has just made, are places of their own.
+TEST_F(TitleTrees, OneCopyIsAPlace) {
+  for (const std::string id : {"000d1c00", "000d2c00"})
+    for (const std::string copy : {"first", "second"})
+      folder_.write("sd/00040000" + id + "/" + copy + "/main.dat", random_bytes(300, 9), 30);
+  folder_.write("dl/title/00040000/000d1c00/data/00000001/main.dat", random_bytes(300, 10));
+  std::filesystem::create_directories(folder_ / "sd/00040000000d1c00/made");
+  const auto before = test::snapshot(folder_ / "sd");
+  const std::string save = at("dl/title/00040000/000d1c00/data/00000001");
+  for (const std::string place : {"first", "made"}) {
+    const CarryReport report = carry_one(save, at("sd/00040000000d1c00/" + place));
+    EXPECT_EQ(stop_code(report), "");
+    EXPECT_EQ(move_of(report).to, at("sd/00040000000d1c00/" + place));
+    expect_undo_restores("sd", before);
+  }
+  EXPECT_EQ(stop_code(carry_one(save, at("sd/00040000000d2c00/first"))), "other-game");
+  const CarryReport report = carry_one(save, at("sd/00040000000d1c00"));
+  EXPECT_EQ(move_of(report).to, at("sd/00040000000d1c00/made")) << "an empty folder is wanted";
+  expect_undo_restores("sd", before);
+  EXPECT_EQ(stop_code(carry_one(save, at("sd/00040000000d2c00"))), "no-match");
+}
+
+// An arrangement at random: how the id is written, which levels lie below it, and what is around.
+Arrangement random_arrangement(System system, std::mt19937& numbers) {
+  static const std::vector<std::string> kAround{
+      "sd card", "usr",  "save",        "My Games (2)", "title",   "backup.old",
+      "Ünïcode", "v1.2", "0123abcd-ef", "saves {old}",  "80000009"};
+  enum Levels { none, console, copy, account, copy_account, account_copy, account_title_copy };
+  std::string base;
+  for (auto i = numbers() % 4; i > 0; --i) base += kAround[numbers() % (kAround.size() - 1)] + "/";
+  std::vector<Levels> possible{none, console, copy};
+  if (system == System::wiiu)
+    possible = {none, console, copy, account, copy_account, account_copy, account_title_copy};
+  if (system == System::wii) possible = {console, copy};
+  const Levels levels = possible[numbers() % possible.size()];
+  const bool capitals = numbers() % 2 == 0;
+  int id = static_cast<int>(numbers() % (system == System::n3ds ? 4 : 3));
+  if (levels == none && id == 0) id = 1;
+  if (levels == console) id = system == System::wiiu ? id % 2 : 0;
+  const auto naming = numbers() % 3;  // of copies
+  const std::vector<std::string> fronts{"", "0x", "00000000", "user_"};
+  const std::string front = fronts[numbers() % fronts.size()];
+  const bool copies = levels == copy || levels == copy_account || levels == account_copy ||
+                      levels == account_title_copy;
+  const bool by_slot = copies && (naming == 0 || levels == account_copy);
+  const auto title_folder = [=](const Title& title) {
+    const std::string text = capitals ? test::upper(title.id) : title.id;
+    switch (id) {
+      case 0: return text.substr(0, 8) + "/" + text.substr(8);
+      case 1: return text;
+      case 2: return title.name + " [" + text + "]";
+      default: return "0x" + text.substr(9, 5) + " " + title.name;
+    }
+  };
+  const auto copy_name = [=](int copy) {
+    if (by_slot) return std::to_string(copy);
+    return naming == 1 ? "2026-01-0" + std::to_string(copy + 1)
+                       : (copy == 0 ? "start" : "later ") + std::to_string(copy);
+  };
+  const std::string player = front + "80000001";
+  Arrangement how;
+  how.copies = copies ? static_cast<int>(1 + numbers() % 3) : 1;
+  how.keeps_copies = copies;
+  how.by_slot = by_slot;
+  how.folder = [=](const Title& title, int number) -> std::string {
+    const std::string folder = title_folder(title);
+    switch (levels) {
+      case none: return base + folder;
+      case console:
+        return base + folder +
+               (system == System::wii    ? "/data"
+                : system == System::wiiu ? "/user/80000001"
+                                         : "/data/00000001");
+      case copy: return base + folder + "/" + copy_name(number);
+      case account: return base + folder + "/" + player;
+      case copy_account: return base + folder + "/" + copy_name(number) + "/" + player;
+      case account_copy: return base + folder + "/" + player + "/" + copy_name(number);
+      default: return base + player + "/" + folder + "/" + copy_name(number);
+    }
+  };
+  how.what = how.folder(titles_of(system).front(), 0);
+  return how;
+}
+
+TEST_F(TitleTrees, RandomTitlesGoBetweenRandomPlaces) {
+  const char* wanted = std::getenv("BAYSWAP_PAIRS");
+  const int pairs = wanted != nullptr ? std::atoi(wanted) : 24;
+  int right = 0;
+  int stopped = 0;
+  for (int round = 0; round < pairs; ++round) {
+    std::mt19937 numbers(static_cast<std::uint32_t>(round));
+    constexpr std::array<System, 3> kSystems{System::wiiu, System::n3ds, System::wii};
+    const System system = kSystems[numbers() % kSystems.size()];
+    const Arrangement one = random_arrangement(system, numbers);
+    const Arrangement other = random_arrangement(system, numbers);
+    std::vector<Title> titles = titles_of(system);
+    titles.resize(5 + numbers() % (titles.size() - 4));
+    const auto seed = static_cast<std::uint32_t>(numbers());
+    fill("one", one, titles, seed, 60);
+    fill("other", other, titles, seed + 50, 30);
+    const bool learned = numbers() % 2 == 0;
+    const Title& title = titles[numbers() % titles.size()];
+    for (const bool back : {false, true}) {
+      const std::string place = back ? "one" : "other";
+      const auto before = test::snapshot(folder_ / place);
+      const std::string why = carries(back ? "other" : "one", back ? other : one, place,
+                                      back ? one : other, title, learned);
+      if (why.empty()) {
+        ++right;
+        continue;
+      }
+      ++stopped;
+      EXPECT_EQ(test::snapshot(folder_ / place), before) << "stopped, so nothing changed";
+      if (wanted != nullptr)
+        std::printf("%d stopped: %s -> %s: %s\n", round, one.what.c_str(), other.what.c_str(),
+                    why.c_str());
+    }
+    std::filesystem::remove_all(folder_ / "one");
+    std::filesystem::remove_all(folder_ / "other");
+    std::filesystem::remove(open().bays_file());
+  }
+  EXPECT_GE(right * 100, (right + stopped) * 97) << right << " right, " << stopped << " stopped";
+}
+
+}  // namespace
+}  // namespace bayswap
