@@ -127,6 +127,7 @@ Result<void> Mover::record(MoveRecord& move, const std::vector<FileChange>& chan
     if (!step) return tl::unexpected(step.error());
     move.steps.push_back(std::move(*step));
   }
+  note_missing_folders(move, changes, swap);
   note_folders(move);
   if (swap != nullptr) note_swap(move, *swap);
   if (auto begun = history_.begin_move(move); !begun) return begun;
@@ -164,6 +165,22 @@ Result<Digest> Mover::keep_new(const FileChange& change) {
   return digests.whole;
 }
 
+// Folders that the move will make are on record before it begins, so that a later run can take them
+// away again.
+void Mover::note_missing_folders(MoveRecord& move, const std::vector<FileChange>& changes,
+                                 const FolderSwap* swap) {
+  std::set<Path> noted;
+  const auto note = [&](Step& step, const Path& folder) {
+    std::vector<std::string> missing;
+    for (Path at = folder; !at.empty() && is_missing(storage_, at); at = at.parent_path())
+      if (noted.insert(at).second) missing.push_back(at.string());
+    step.made_folders.insert(step.made_folders.end(), missing.rbegin(), missing.rend());
+  };
+  if (swap != nullptr && !swap->goes && !move.steps.empty()) note(move.steps.front(), swap->folder);
+  for (std::size_t i = 0; i < changes.size(); ++i)
+    if (!changes[i].goes()) note(move.steps[i], changes[i].path.parent_path());
+}
+
 // A swap touches the times of the folder and of the one that it lies in.
 void Mover::note_swap(MoveRecord& move, const FolderSwap& swap) {
   if (move.steps.empty()) return;
@@ -195,9 +212,8 @@ Result<void> Mover::change_file(MoveRecord& move, const FileChange& change, std:
   Unit unit{
       change.path, beside(change.path, tag), beside(change.path, tag + "-old"), false, {&own}};
   if (!change.goes()) {
-    auto made = make_folders(storage_, change.path.parent_path());
-    if (!made) return tl::unexpected(made.error());
-    for (const Path& path : *made) own.made_folders.push_back(path.string());
+    if (auto made = make_folders(storage_, change.path.parent_path()); !made)
+      return tl::unexpected(made.error());
     done.push_back(unit);
     if (auto staged = stage_file(change, unit.aside, own, {}); !staged) return staged;
   } else {
@@ -271,9 +287,8 @@ Result<void> Mover::change_folder(MoveRecord& move, const std::vector<FileChange
             {}};
   for (const Step& step : move.steps)
     if (lies_in(swap.folder, step.path)) unit.steps.push_back(&step);
-  auto made = make_folders(storage_, swap.folder.parent_path());
-  if (!made) return tl::unexpected(made.error());
-  for (const Path& path : *made) move.steps.front().made_folders.push_back(path.string());
+  if (auto made = make_folders(storage_, swap.folder.parent_path()); !made)
+    return tl::unexpected(made.error());
   done.push_back(unit);
   if (!swap.goes)
     if (auto staged = stage_folder(swap, changes, unit.aside, move); !staged) return staged;

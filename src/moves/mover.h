@@ -116,6 +116,8 @@ class Mover {
                       const FolderSwap* swap);
   Result<Step> step_of(const FileChange& change);
   Result<Digest> keep_new(const FileChange& change);
+  void note_missing_folders(MoveRecord& move, const std::vector<FileChange>& changes,
+                            const FolderSwap* swap);
   void note_swap(MoveRecord& move, const FolderSwap& swap);
   Result<void> do_changes(MoveRecord& move, const std::vector<FileChange>& changes,
                           const FolderSwap* swap, std::vector<Unit>& done);

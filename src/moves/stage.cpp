@@ -96,8 +96,6 @@ Result<void> Mover::stage_folder(const FolderSwap& swap, const std::vector<FileC
   for (const Path& folder : folders) {
     const Path at = folder.empty() ? staged : staged / folder;
     if (auto made = storage_.make_folder(at); !made) return made;
-    const Path place = folder.empty() ? swap.folder : swap.folder / folder;
-    if (is_missing(storage_, place)) move.steps.front().made_folders.push_back(place.string());
   }
   for (const WalkedFile& file : there.files) {
     const Path path = file.path();
