@@ -6,6 +6,7 @@
 #include <iterator>
 #include <set>
 
+#include "bayswap/card.h"
 #include "bayswap/folder.h"
 #include "bayswap/naming.h"
 #include "core/bytes/fill.h"
@@ -16,6 +17,7 @@
 #include "files/version_digest.h"
 #include "moves/accounts.h"
 #include "moves/folder_source.h"
+#include "moves/open_package.h"
 #include "moves/shelf_path.h"
 #include "moves/title_companions.h"
 #include "places/file_names.h"
@@ -36,6 +38,7 @@ struct FolderPlace {
   const Layout* layout = nullptr;
   Game game;                           // with the title and account that it has there
   FileNames names = FileNames::exact;  // of its shelf
+  std::vector<Path> others = {};       // other saves of its title and profile, where it has names
 };
 
 struct FolderChanges {
@@ -91,7 +94,8 @@ class FolderFinder {
         continue;
       }
       if (!check_title(*layout, *folder, *game)) return std::optional<FolderPlace>{};
-      return std::optional<FolderPlace>({*folder, layout, *game, shelf.names});
+      return std::optional<FolderPlace>(
+          {*folder, layout, *game, shelf.names, others_of(*pattern, *folder, *game)});
     }
     if (checks_.stopped()) return std::optional<FolderPlace>{};
     checks_.add({Level::error, Code::no_match,
@@ -141,7 +145,7 @@ class FolderFinder {
     if (holds_copies(shelf) && or_empty(request_.account).empty() &&
         has_title("account", game.account))
       return true;
-    return pick_account(game);
+    return pick("account", game.account);
   }
 
   // The copy that the user names, an empty one that they made for it, the one that is equal, else
@@ -249,6 +253,23 @@ class FolderFinder {
     return std::optional<FolderPlace>({folder, found->layout, source_.save.game, names});
   }
 
+  // A title that has several saves under names of their own.
+  [[nodiscard]] std::vector<Path> others_of(const NamingPattern& pattern, const Path& own,
+                                            const Game& game) const {
+    std::vector<Path> others;
+    if (!pattern.uses("label") || !pattern.uses("title_id")) return others;
+    const auto is = [](const Existing& there, const char* field, const std::string& value) {
+      const auto found = there.fields.find(field);
+      return found == there.fields.end() || value.ends_with(found->second) ||
+             found->second.ends_with(value);
+    };
+    for (const Existing& there : existing_)
+      if (there.path != own && is(there, "title_id", game.title_id) &&
+          is(there, "profile", game.profile))
+        others.push_back(there.path);
+    return others;
+  }
+
   // A folder is replaced by a save of its own title only, whatever its shelf says.
   bool check_title(const FolderLayout& layout, const Path& folder, const Game& game) {
     const auto place = layout.place(folder.string());
@@ -281,7 +302,8 @@ class FolderFinder {
   std::optional<Game> target_game(const NamingPattern& pattern) {
     Game game = source_.save.game;
     if (!check_region(pattern, game)) return std::nullopt;
-    if (pattern.uses("account") && !pick_account(game)) return std::nullopt;
+    if (pattern.uses("account") && !pick("account", game.account)) return std::nullopt;
+    if (pattern.uses("profile") && !pick("profile", game.profile)) return std::nullopt;
     return game;
   }
 
@@ -379,7 +401,8 @@ class FolderFinder {
 
   bool check_region(const NamingPattern& pattern, Game& game) {
     if (source_.save.kind == Kind::card_save) return check_card_region();
-    if (pattern.uses("label") && or_empty(request_.code).empty()) return check_labels();
+    if (pattern.uses("label") && !pattern.uses("title_id") && or_empty(request_.code).empty())
+      return check_labels();
     if (!or_empty(request_.code).empty()) {
       const std::string high =
           game.title_id.substr(0, std::min<std::size_t>(8, game.title_id.size()));
@@ -425,14 +448,15 @@ class FolderFinder {
     return true;
   }
 
-  bool pick_account(Game& game) {
-    std::map<std::string, std::size_t> accounts;
-    for (const Existing& there : existing_)
-      if (const auto account = there.fields.find("account"); account != there.fields.end())
-        ++accounts[account->second];
-    auto chosen = choose_account(accounts, game.account, or_empty(request_.account), checks_);
+  // The account or the profile that plays there. `own`: the save's.
+  bool pick(const char* field, std::string& own) {
+    std::map<std::string, std::size_t> there;
+    for (const Existing& save : existing_)
+      if (const auto value = save.fields.find(field); value != save.fields.end())
+        ++there[value->second];
+    auto chosen = choose_account(there, own, or_empty(request_.account), checks_);
     if (!chosen) return false;
-    game.account = std::move(*chosen);
+    own = std::move(*chosen);
     return true;
   }
 
@@ -612,14 +636,23 @@ class FolderTarget final : public Target {
     return source.save.kind == Kind::folder || keeps_as_folder(source);
   }
 
-  Result<std::optional<Placement>> place(const Source& source, MoveReport& line,
+  Result<std::optional<Placement>> place(const Source& given, MoveReport& line,
                                          Checks& checks) override {
+    // A package becomes the files inside of it.
+    const bool package =
+        !given.layouts.empty() && is_package(layouts().find(given.layouts.front()));
+    const auto source_or = package ? opened_package(given) : Result<Source>(given);
+    if (!source_or) return tl::unexpected(source_or.error());
+    const Source& source = *source_or;
     auto place = FolderFinder(context_, source, checks).find();
     if (!place) return tl::unexpected(place.error());
     if (!*place) return std::optional<Placement>{};
     const FolderPlace& there = **place;
     auto planned = plan_changes(context_.session, source, there.folder, context_.request.whole);
     if (!planned) return tl::unexpected(planned.error());
+    if (!planned->replaces)
+      if (auto added = add_files_beside(source, there, *planned, checks); !added)
+        return tl::unexpected(added.error());
     PlacedUnit unit = unit_of(there, *planned, line);
     if (planned->replaces && !unit.line.nothing_to_do &&
         planned->there_modified_ns > source.modified_ns + time_slack_ns(there.names))
@@ -651,6 +684,26 @@ class FolderTarget final : public Target {
       });
     };
     return source.save.kind == Kind::card_save && has(Kind::folder) && !has(Kind::card_save);
+  }
+
+  // A save under a new name gets what its program keeps beside each of them.
+  Result<void> add_files_beside(const Source& source, const FolderPlace& there,
+                                FolderChanges& planned, Checks& checks) {
+    auto beside = files_beside(context_.session, there.others, source.save, there.folder);
+    if (!beside) return tl::unexpected(beside.error());
+    if (beside->changes.empty()) return {};
+    std::vector<std::string> names;
+    for (FileChange& change : beside->changes) {
+      names.push_back(safe_text(change.path.filename().string()));
+      planned.changes.push_back(std::move(change));
+    }
+    checks.note({Level::note, Code::companion,
+                 fmt::format("{} {} taken from {} there, as a template: the program keeps such "
+                             "files beside each save",
+                             list_text(names), names.size() == 1 ? "is" : "are",
+                             safe_text(beside->from.filename().string())),
+                 "a name or picture in them may still be that save's until the game saves again"});
+    return {};
   }
 
   static PlacedUnit unit_of(const FolderPlace& there, FolderChanges& planned, MoveReport& line) {

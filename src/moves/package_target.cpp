@@ -10,7 +10,9 @@
 #include "bayswap/naming.h"
 #include "core/bytes/fill.h"
 #include "core/bytes/text.h"
+#include "files/atomic_write.h"
 #include "moves/accounts.h"
+#include "moves/open_package.h"
 #include "moves/shelf_path.h"
 
 namespace bayswap {
@@ -29,7 +31,8 @@ class PackagePlacer {
         checks_(checks) {}
 
   Result<std::optional<Placement>> place() {
-    if (source_.save.part("package") == nullptr)
+    const bool open = source_.save.kind == Kind::folder;
+    if (!open && source_.save.part("package") == nullptr)
       return stop(Code::no_match, "one file of a package has no place of its own in a bay",
                   {"carry the whole package, or put the file into one that is there: ",
                    HintPiece{Remedy::put_on_card, "PACKAGE FILE"}});
@@ -72,7 +75,8 @@ class PackagePlacer {
   void find_existing(const Shelf& shelf) {
     profiles_.clear();
     titles_.clear();
-    for (const BayScan::OnShelf& there : context_.there.files_on(shelf)) {
+    existing_ = context_.there.files_on(shelf);
+    for (const BayScan::OnShelf& there : existing_) {
       if (const auto profile = there.fields.find("profile"); profile != there.fields.end())
         ++profiles_[profile->second];
       if (const auto title = there.fields.find("title_id"); title != there.fields.end())
@@ -134,11 +138,15 @@ class PackagePlacer {
 
   Result<std::optional<Placement>> place_at(const Path& path, const CardLayout& layout,
                                             FileNames names, const Game& game) {
-    auto unit =
-        place_whole_file(context_, source_, line_, path, names, source_.save.part("package")->data);
+    const bool open = source_.save.kind == Kind::folder;
+    auto bytes = open ? filled(path, layout, game)
+                      : Result<std::optional<Bytes>>(source_.save.part("package")->data);
+    if (!bytes) return tl::unexpected(bytes.error());
+    if (!*bytes) return std::optional<Placement>{};
+    auto unit = place_whole_file(context_, source_, line_, path, names, std::move(**bytes));
     if (!unit) return tl::unexpected(unit.error());
     unit->line.to_layout = layout.info().id;
-    if (game.profile != source_.save.game.profile && !source_.save.game.profile.empty())
+    if (!open && game.profile != source_.save.game.profile && !source_.save.game.profile.empty())
       checks_.note({Level::note, Code::profile,
                     fmt::format("inside, the package still names profile {}: its signature covers "
                                 "that, so it moves unchanged",
@@ -149,6 +157,70 @@ class PackagePlacer {
     return std::optional<Placement>(std::move(placement));
   }
 
+  // Of the title's packages that a console has signed; one of a publisher breaks when it is
+  // changed.
+  Path youngest_of(const CardLayout& layout, const Game& game) const {
+    Path youngest;
+    std::int64_t newest_ns = 0;
+    for (const BayScan::OnShelf& there : existing_) {
+      const auto title = there.fields.find("title_id");
+      if (title != there.fields.end() && !game.title_id.ends_with(title->second)) continue;
+      if (!youngest.empty() && there.info.modified_ns <= newest_ns) continue;
+      const auto view =
+          context_.session.storage->view(there.path, context_.session.limits.largest_file);
+      const auto broken = view ? layout.broken_seal(view->bytes()) : std::nullopt;
+      if (!view || (broken && broken->level == Level::error)) continue;
+      youngest = there.path;
+      newest_ns = there.info.modified_ns;
+    }
+    return youngest;
+  }
+
+  // The package there, or the youngest one of the title, with the save's files in it.
+  Result<std::optional<Bytes>> filled(const Path& path, const CardLayout& layout,
+                                      const Game& game) {
+    Storage& storage = *context_.session.storage;
+    const Path mould = is_missing(storage, path) ? youngest_of(layout, game) : path;
+    if (mould.empty()) {
+      (void)stop(Code::no_match,
+                 "a package is made by its game, and there is none of this title there yet",
+                 {"save in the game there once, then: ", HintPiece{Remedy::learn_bay, bay_.name}});
+      return std::optional<Bytes>{};
+    }
+    const auto package = storage.read(mould, context_.session.limits.largest_file);
+    if (!package) return tl::unexpected(package.error());
+    const auto card = layout.open(*package);
+    if (!card) return tl::unexpected(card.error());
+    if (card->game.title_id != game.title_id) {
+      (void)checks_.add(
+          {Level::error,
+           Code::other_game,
+           fmt::format("the save belongs to title {}, the package to {}", game.title_id.substr(8),
+                       card->game.title_id.substr(8)),
+           {"if it is the same game all the same: ", accept_remedy(Code::other_game)}});
+      if (checks_.stopped()) return std::optional<Bytes>{};
+    }
+    if (auto broken = layout.broken_seal(*package)) {
+      if (broken->level == Level::note)
+        checks_.note(std::move(*broken));
+      else
+        (void)checks_.add(std::move(*broken));
+      if (checks_.stopped()) return std::optional<Bytes>{};
+    }
+    auto changed = filled_package(layout, *package, source_.save);
+    if (!changed) return tl::unexpected(changed.error());
+    if (mould != path)
+      checks_.note({Level::note, Code::companion,
+                    fmt::format("the package is made from {} there, and shows that one's name",
+                                safe_text(mould.filename().string())),
+                    ""});
+    if (!changed->left.empty())
+      checks_.note(
+          {Level::note, Code::loses_parts,
+           fmt::format("not for a package, so it stays behind: {}", list_text(changed->left)), ""});
+    return std::optional<Bytes>(std::move(changed->bytes));
+  }
+
   const CarryContext& context_;
   const Bay& bay_;
   const Source& source_;
@@ -157,6 +229,7 @@ class PackagePlacer {
   Checks& checks_;
   std::map<std::string, std::size_t> profiles_;
   std::set<std::string> titles_;
+  std::vector<BayScan::OnShelf> existing_;
 };
 
 class PackageTarget final : public Target {
@@ -164,8 +237,15 @@ class PackageTarget final : public Target {
   explicit PackageTarget(const CarryContext& context) : context_(context) {}
 
   bool takes(const Source& source) const override {
-    return source.save.kind == Kind::card_save && !source.layouts.empty() &&
-           is_package(layouts().find(source.layouts.front()));
+    const bool packages = has_shelf(source.save.system, [](const Shelf& shelf) {
+      return !shelf.layout.empty() && is_package(layouts().find(shelf.layout.front()));
+    });
+    const bool folders = has_shelf(source.save.system,
+                                   [](const Shelf& shelf) { return shelf.kind == Kind::folder; });
+    if (source.save.kind == Kind::folder) return packages && !folders;
+    const bool package = source.save.kind == Kind::card_save && !source.layouts.empty() &&
+                         is_package(layouts().find(source.layouts.front()));
+    return package && (packages || !folders);
   }
   Result<std::optional<Placement>> place(const Source& source, MoveReport& line,
                                          Checks& checks) override {
@@ -173,6 +253,13 @@ class PackageTarget final : public Target {
   }
 
  private:
+  template <typename Fits>
+  [[nodiscard]] bool has_shelf(System system, Fits fits) const {
+    return std::ranges::any_of(context_.bay().shelves, [&](const Shelf& shelf) {
+      return shelf.system == system && fits(shelf);
+    });
+  }
+
   const CarryContext& context_;
 };
 

@@ -19,8 +19,8 @@ namespace bayswap {
 std::vector<std::unique_ptr<Target>> targets_for(const CarryContext& context) {
   std::vector<std::unique_ptr<Target>> targets;
   targets.push_back(make_state_target(context));
-  targets.push_back(make_folder_target(context));
   targets.push_back(make_package_target(context));
+  targets.push_back(make_folder_target(context));
   targets.push_back(make_card_target(context));
   targets.push_back(make_file_target(context));
   return targets;

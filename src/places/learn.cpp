@@ -14,6 +14,7 @@
 #include "bayswap/naming.h"
 #include "core/bytes/text.h"
 #include "core/layouts/titles/path_text.h"
+#include "core/layouts/x360/x360_folder.h"
 #include "files/atomic_write.h"
 #include "files/two_threads.h"
 #include "places/file_names.h"
@@ -184,7 +185,7 @@ class Learner {
       if (card != nullptr && card->card_info().package) {
         const auto listed = card->list(view->bytes(), {});
         if (!listed) return false;
-        pattern = package_pattern(candidate.relative, listed->game);
+        pattern = content_pattern(candidate.relative, listed->game);
       }
       if (card == nullptr) {
         const auto content = guess.layout->read(view->bytes(), hints);

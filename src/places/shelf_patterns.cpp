@@ -39,27 +39,6 @@ std::string single_pattern(const std::string& relative, const std::string& label
   return NamingPattern::parse(open) ? open : pattern;
 }
 
-std::string package_pattern(const std::string& relative, const Game& game) {
-  const std::string low = game.title_id.size() == 16 ? game.title_id.substr(8) : std::string();
-  std::vector<std::string> names = names_in(relative);
-  std::string hex;  // together they show whether capitals are used
-  for (const std::string& name : names)
-    if (is_hex_name(name, 16) || lower_ascii(name) == low) hex += name;
-  for (std::string& name : names) {
-    const std::string plain = lower_ascii(name);
-    if (plain == game.title_id)
-      name = hex_field("title_id", hex);
-    else if (is_hex_name(name, 16))
-      name = hex_field("profile", hex);  // also where the package was made for another one
-    else if (plain == low)
-      name = hex_field("title_id:low", hex);
-    else
-      name = literal_text(name);
-  }
-  names.back() = "{label}";
-  return joined(names);
-}
-
 std::string with_tags_as_stem(const std::string& pattern) {
   static constexpr std::string_view kTitle = "{title}";
   std::string changed = pattern;

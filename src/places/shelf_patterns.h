@@ -17,9 +17,6 @@ namespace bayswap {
 [[nodiscard]] std::string single_pattern(const std::string& relative, const std::string& label,
                                          const Game& game);
 
-/// Where a package lies: its profile and title in the names above it, and its own name last.
-[[nodiscard]] std::string package_pattern(const std::string& relative, const Game& game);
-
 /// A title with tags behind it, such as a year and a maker, is a name that each game has its own
 /// of: `{title} (1993)` becomes `{stem}`.
 [[nodiscard]] std::string with_tags_as_stem(const std::string& pattern);

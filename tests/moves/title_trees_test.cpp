@@ -220,7 +220,8 @@ TEST_F(TitleTrees, IdsAndNames) {
        },
        2, true, false},
       {"id, slot",
-       [](const Title& title, int copy) { return title.id + "/" + std::to_string(copy); }, 2, true, true},
+       [](const Title& title, int copy) { return title.id + "/" + std::to_string(copy); }, 2, true,
+       true},
       {"halves, copy",
        [](const Title& title, int copy) {
          return "t/" + high(title) + "/" + low(title) + "/copy " + std::string(1, "ab"[copy]);

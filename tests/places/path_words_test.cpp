@@ -6,6 +6,7 @@
 #include <algorithm>
 
 #include "bayswap/naming.h"
+#include "core/layouts/x360/x360_folder.h"
 #include "core/naming/tags.h"
 #include "places/shelf_patterns.h"
 #include "places/slot_shelves.h"
@@ -62,9 +63,9 @@ TEST(ShelfPatterns, LeaveOpenWhatDiffers) {
   EXPECT_EQ(label_pattern("SAVE01/SAVE01", "SAVE01"), "SAVE01/{label}") << "the last one";
   Game game;
   game.title_id = "0000000058454d4f";
-  EXPECT_EQ(package_pattern("Content/E00001234567ABCD/58454D4F/00000001/Save", game),
+  EXPECT_EQ(content_pattern("Content/E00001234567ABCD/58454D4F/00000001/Save", game),
             "Content/{profile:upper}/{title_id:low:upper}/00000001/{label}");
-  EXPECT_EQ(package_pattern("Save", game), "{label}");
+  EXPECT_EQ(content_pattern("Save", game), "{label}");
   EXPECT_EQ(with_tags_as_stem("s/{title} (1993)(Maker).st"), "s/{stem}.st");
   EXPECT_EQ(with_tags_as_stem("s/{title} (3).st"), "s/{title} (3).st") << "a slot";
   EXPECT_EQ(with_tags_as_stem("s/{title} (3"), "s/{title} (3") << "never closed";

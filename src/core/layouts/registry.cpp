@@ -29,6 +29,7 @@
 #include "core/layouts/saturn/saturn_single.h"
 #include "core/layouts/titles/psp_folder.h"
 #include "core/layouts/titles/title_folders.h"
+#include "core/layouts/x360/x360_folder.h"
 #include "core/layouts/x360/x360_package.h"
 
 namespace bayswap {
@@ -66,6 +67,7 @@ LayoutRegistry built_in() {
   add(std::make_unique<N3dsTitleLayout>());
   add(std::make_unique<WiiuTitleLayout>());
   add(std::make_unique<X360PackageLayout>());
+  add(std::make_unique<X360FolderLayout>());
   return registry;
 }
 
