@@ -219,7 +219,7 @@ std::vector<Source> read_shelf_folders(Session& session, BayScan& scan,
   for (const FoundFolder& found : scan.folder_saves()) {
     if (found.place.shared) continue;
     const bool on_shelf = std::ranges::any_of(bay.shelves, [&](const Shelf& shelf) {
-      return is_for_folders(shelf) &&
+      return is_for_folders(shelf) && !is_title_tree(shelf) &&
              std::ranges::any_of(scan.folders_on(shelf), [&](const BayScan::OnShelf& folder) {
                return folder.path == found.path;
              });

@@ -66,6 +66,7 @@ class FolderFinder {
     if (source_.folder_there) return known_folder(*source_.folder_there);
     std::string why;
     bool shelf_there = false;
+    bool copies = false;
     for (const Shelf& shelf : bay_.shelves) {
       if (shelf.system != save.system || shelf.kind != Kind::folder || shelf.layout.empty())
         continue;
@@ -73,6 +74,7 @@ class FolderFinder {
       const auto pattern = NamingPattern::parse(shelf.pattern);
       if (layout == nullptr || !pattern) continue;
       shelf_there = true;
+      copies = copies || holds_copies(shelf);
       existing_ = context_.there.folders_on(shelf);
       if (is_title_tree(shelf)) {
         auto place = place_on_tree(shelf, *pattern, *layout, why);
@@ -102,9 +104,11 @@ class FolderFinder {
                  shelf_there ? fmt::format("bay {}: {}", bay_.name, why)
                              : fmt::format("bay {} has no shelf for {} folders", bay_.name,
                                            to_string(save.system)),
-                 shelf_there ? Hint("start the game there once, so that its folder exists")
-                             : Hint{"start a game there once so that a folder exists, then: ",
-                                    HintPiece{Remedy::learn_bay, bay_.name}}});
+                 copies        ? Hint("copy the game's save there once with the program that keeps "
+                                             "these copies, so that its folder exists")
+                 : shelf_there ? Hint("start the game there once, so that its folder exists")
+                               : Hint{"start a game there once so that a folder exists, then: ",
+                                      HintPiece{Remedy::learn_bay, bay_.name}}});
     return std::optional<FolderPlace>{};
   }
 
@@ -219,7 +223,12 @@ class FolderFinder {
       if (is_same_title(title_on_tree(bay_, shelf, save->fields, session_.catalog), shelf.system,
                         source_.save.game, session_.catalog))
         fitting.push_back(title);
-    if (fitting.empty() && source_.save.game.title_id.empty() && source_.save.game.serial.empty()) {
+    const bool told = std::ranges::any_of(titles, [&](const auto& one) {
+      return title_on_tree(bay_, shelf, one.second->fields, session_.catalog)
+          .is_told(session_.catalog);
+    });
+    const bool named = !source_.save.game.title_id.empty() || !source_.save.game.serial.empty();
+    if (fitting.empty() && (!told || !named)) {
       const auto alike = most_alike(why);
       for (const Existing& there : existing_)
         if (alike && there.path == *alike) fitting.push_back(name_of(there));
@@ -234,10 +243,7 @@ class FolderFinder {
                    {"name the folder itself as the place"}});
       return std::nullopt;
     }
-    if (why.empty())
-      why =
-          "no folder there is called after this title, by its id or its name; copy the game's "
-          "save there once with the program that keeps these folders";
+    if (why.empty()) why = "no folder there is called after this title, by its id or its name";
     return std::nullopt;
   }
 

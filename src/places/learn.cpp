@@ -146,9 +146,9 @@ class Learner {
       if (!save) continue;
       const std::string relative = found.path.lexically_relative(place_).generic_string();
       auto pattern = found.layout->pattern_of(relative, *save);
-      // Within one title only its account is open.
+      // The place may begin below the high half of the ids, or within one title.
       if (!pattern && !found.place.game.title_id.empty() && !relative.empty() && relative != ".")
-        pattern = with_account(relative, save->game.account);
+        pattern = below_high_half(relative, save->game);
       if (!pattern || !NamingPattern::parse(*pattern)) continue;
       ShelfGroup& group = groups_.of(*pattern, found.layout->info().system);
       ++group.files;
@@ -156,12 +156,14 @@ class Learner {
     }
   }
 
-  static std::string with_account(const std::string& relative, const std::string& account) {
+  static std::string below_high_half(const std::string& relative, const Game& game) {
     std::vector<std::string> names = names_in(relative);
+    const bool low = lower_ascii(names.front()) == game.title_id.substr(8);
     for (std::string& name : names)
-      name = !account.empty() && lower_ascii(name) == account
-                 ? std::string(name == account ? "{account}" : "{account:upper}")
+      name = !game.account.empty() && lower_ascii(name) == game.account
+                 ? std::string(name == game.account ? "{account}" : "{account:upper}")
                  : literal_text(name);
+    if (low) names.front() = "{title}";
     return joined(names);
   }
 
@@ -393,23 +395,31 @@ class Learner {
 };
 
 // What lies in a folder that no shelf could be made of.
-std::string words_of_contents(const Path& folder, const std::vector<WalkedFile>& files,
-                              const RomIndex& roms) {
+struct Seen {
+  std::string words;
+  bool titles = false;  // folders that may be of titles
+};
+Seen what_lies_in(const Path& folder, const std::vector<WalkedFile>& files, const RomIndex& roms) {
   std::map<std::string, std::size_t> systems;
   for (const RomFile* rom : roms.roms()) ++systems[std::string(to_string(rom->info.system))];
   std::size_t titles = 0;
+  std::size_t hashes = 0;
   std::size_t saves = 0;
   std::set<std::string> seen;
   for (const WalkedFile& file : files) {
     if (has_save_extension(file.name())) ++saves;
     for (const std::string& name : names_in(below(folder, file.path())))
-      if ((is_hex_name(name, 8) || is_hex_name(name, 16)) && seen.insert(name).second) ++titles;
+      if (const bool hash = is_hash_name(name);
+          (hash || is_hex_name(name, 8) || is_hex_name(name, 16)) && seen.insert(name).second)
+        ++(hash ? hashes : titles);
   }
   std::vector<std::string> words{counted(files.size(), "file")};
   for (const auto& [system, count] : systems) words.push_back(counted(count, system + " ROM"));
   if (saves > 0) words.push_back(counted(saves, "file") + " named like saves");
   if (titles > 0) words.push_back(counted(titles, "folder") + " named like a title id");
-  return files.empty() ? std::string("nothing lies there") : list_text(words);
+  if (hashes > 0) words.push_back(counted(hashes, "folder") + " named by a hash");
+  return {files.empty() ? std::string("nothing lies there") : list_text(words),
+          titles + hashes > 0};
 }
 
 }  // namespace
@@ -441,14 +451,16 @@ Result<Bay> learn_bay(Storage& storage, const Catalog& catalog, std::string name
   for (Shelf& shelf : bay.shelves) shelf.names = names;
   survey_files(storage, catalog, bay, learner.files(), learner.roms());
   if (bay.shelves.empty()) {
-    const std::string seen = words_of_contents(bay.place, learner.files(), learner.roms());
-    return fail(Trouble::stopped, Code::no_match,
-                fmt::format("{}: where saves belong there could not be told; seen: {}",
-                            safe_text(bay.place.string()), seen),
-                !bay.questions.empty()
-                    ? bay.questions.front()
-                    : "start a game there once and save in it, so that an example exists; or name "
-                      "the very file that is to be replaced");
+    const Seen seen = what_lies_in(bay.place, learner.files(), learner.roms());
+    return fail(
+        Trouble::stopped, Code::no_match,
+        fmt::format("{}: where saves belong there could not be told; seen: {}",
+                    safe_text(bay.place.string()), seen.words),
+        !bay.questions.empty() ? Hint(bay.questions.front())
+        : seen.titles && !system
+            ? Hint{"say which console the folders are of: learn the place with ", Remedy::system}
+            : Hint("start a game there once and save in it, so that an example exists; or "
+                   "name the very file that is to be replaced"));
   }
   return bay;
 }

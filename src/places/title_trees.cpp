@@ -220,20 +220,28 @@ struct TitlePlace {
   System system = System::n3ds;
 };
 
-std::optional<TitlePlace> title_place(const Names& names, std::optional<System> said,
-                                      const Catalog& catalog) {
+// `above`: the folder that the names are in.
+std::optional<TitlePlace> title_place(const Names& names, const std::string& above,
+                                      std::optional<System> said, const Catalog& catalog) {
+  if (const TitleSystem* high = system_of_high(above);
+      high != nullptr && !names.empty() && is_hex_name(names.front(), 8))
+    return TitlePlace{0, high->system};
   for (std::size_t i = 0; i < names.size(); ++i) {
     // The low half of an id below its high one.
     if (const TitleSystem* high = system_of_high(names[i]);
         high != nullptr && i + 1 < names.size() && is_hex_name(names[i + 1], 8))
       return TitlePlace{i + 1, high->system};
     const TitleFolderName title = read_title_folder_name(names[i], said, catalog);
-    // A name alone is enough where the user says the system, and its copies' files lie two below.
-    const bool plain = said.has_value() && i + 2 == names.size();
-    if (title.system && title_system(*title.system) != nullptr && (title.is_told(catalog) || plain))
+    if (title.system && title_system(*title.system) != nullptr && title.is_told(catalog))
       return TitlePlace{i, *title.system};
   }
-  return std::nullopt;
+  if (!said || title_system(*said) == nullptr) return std::nullopt;
+  // Where the user says the system: folders of files under hashes, or names of titles with copies.
+  if (const auto hash = std::ranges::find_if(names, is_hash_name); hash != names.end())
+    return TitlePlace{static_cast<std::size_t>(hash - names.begin()), *said};
+  constexpr std::size_t kTitleAndCopy = 2;
+  if (names.size() < kTitleAndCopy) return std::nullopt;
+  return TitlePlace{names.size() - kTitleAndCopy, *said};
 }
 
 // The pattern of what stands in front of the title's folder.
@@ -255,10 +263,20 @@ bool TitleFolderName::is_told(const Catalog& catalog) const {
          (system && catalog.find(*system, game.title) != nullptr);
 }
 
+bool is_hash_name(const std::string& name) {
+  constexpr std::size_t kLeast = 16;  // digits
+  std::string digits;
+  for (const char c : name)
+    if (c != '-') digits.push_back(c);
+  return digits.size() >= kLeast && is_hex_name(digits, digits.size()) &&
+         !(digits.size() == kLeast && digits.starts_with("000"));
+}
+
 TitleFolderName read_title_folder_name(const std::string& name, std::optional<System> system,
                                        const Catalog& catalog) {
   TitleFolderName found;
   found.system = system;
+  if (is_hash_name(name)) return found;
   std::string rest;
   std::string word;
   for (const char c : name + " ") {
@@ -330,7 +348,7 @@ TitleFolderName title_on_tree(const Bay& bay, const Shelf& shelf, const Fields& 
                               const Catalog& catalog) {
   TitleFolderName found;
   if (const auto title = fields.find("title"); title != fields.end()) {
-    const Names names = names_in(shelf.pattern);
+    const Names names = names_in((bay.place.filename() / shelf.pattern).generic_string());
     const auto at = std::ranges::find(names, "{title}");
     const bool low = at != names.end() && at != names.begin() &&
                      system_of_high(*std::prev(at)) != nullptr && is_hex_name(title->second, 8);
@@ -353,7 +371,7 @@ TitleTrees find_title_trees(const Path& place, const std::vector<WalkedFile>& fi
   for (const auto& [folder, has_save] : folders_of(files)) {
     Names names = names_in(below(place, Path(folder) / "x"));
     names.pop_back();
-    const auto title = title_place(names, said, catalog);
+    const auto title = title_place(names, place.filename().string(), said, catalog);
     if (!title && !above) continue;
     const std::size_t from = title ? title->at + 1 : 0;
     Tree& tree = trees[{title ? root_of(names, *title) : std::string(), title.has_value()}];

@@ -18,6 +18,10 @@ namespace bayswap {
 /// Files of a title that all its accounts share lie in a folder of this name beside theirs.
 inline constexpr std::string_view kSharedFolder = "common";
 
+/// Whether a folder's name is a hash, which says nothing of a title: 16 hex digits or more, and no
+/// title id.
+[[nodiscard]] bool is_hash_name(const std::string& name);
+
 /// What a title's folder says by its name: a title id (all 16 digits, its low half, or `0x` and the
 /// five digits of a 3ds title), a serial, a code, a title, or two of these. `system`: where the id
 /// does not tell.

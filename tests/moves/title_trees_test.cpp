@@ -77,22 +77,35 @@ class TitleTrees : public test::RealPlaceTest {
     junk(place);
   }
 
+  // How far below a place all its titles lie.
+  static std::string common_folder(const Arrangement& how, const std::vector<Title>& titles) {
+    Path common = Path(how.folder(titles[0], 0)).parent_path();
+    const auto holds = [&](const Title& title) {
+      const Path inside = Path(how.folder(title, 0)).lexically_relative(common);
+      return inside.begin()->string() != ".." && *inside.begin() != ".";
+    };
+    while (!common.empty() && !std::ranges::all_of(titles, holds)) common = common.parent_path();
+    return common.string();
+  }
+
   // Carries one title and looks that nothing else changed; then undoes it. Why it stopped, if so.
+  // `source_root`, `there_root`: folders below the places that the user names instead of these.
   std::string carries(const std::string& from, const Arrangement& source, const std::string& to,
-                      const Arrangement& there, const Title& title, bool learned) {
+                      const Arrangement& there, const Title& title, bool learned,
+                      const std::string& source_root = {}, const std::string& there_root = {}) {
     SCOPED_TRACE(source.what + " to " + there.what + ": " + title.name);
     const auto before = test::snapshot(folder_ / to);
     const auto others = test::contents(folder_ / to);
     const std::string newest = from + "/" + source.folder(title, source.copies - 1);
     CarryRequest request;
     if (learned) {
-      learn(from);
-      learn(to);
+      learn_at(from, source_root);
+      learn_at(to, there_root);
       request.saves = {from + ":" + title.id};
     } else {
       request.saves = {at(newest)};
     }
-    request.to = learned ? to : at(to);
+    request.to = learned ? to : (folder_ / to / there_root).string();
     request.accept = {Code::newer_there};
     Session session = open();
     const auto report = carry(session, request);
@@ -135,6 +148,15 @@ class TitleTrees : public test::RealPlaceTest {
     }
     expect_undo_restores(to, before);
     return {};
+  }
+
+  void learn_at(const std::string& name, const std::string& root) {
+    Session session = open();
+    const auto bay = learn_bay(disk(), session.catalog, name, folder_ / name / root);
+    EXPECT_TRUE(bay) << bay.error().text;
+    if (bay) {
+      EXPECT_TRUE(session.bays.put(disk(), session.bays_file(), *bay));
+    }
   }
 
   void there_and_back(System system, const Arrangement& one, const Arrangement& other) {
@@ -311,6 +333,38 @@ TEST_F(TitleTrees, OneCopyIsAPlace) {
   EXPECT_EQ(stop_code(carry_one(save, at("sd/00040000000d2c00"))), "no-match");
 }
 
+// Folders whose names say nothing: their files tell which title each is of.
+TEST_F(TitleTrees, FoldersUnderHashes) {
+  const std::vector<std::string> hashes{"3fa85f6457174562b3fc2c963f66afa6",
+                                        "7d444840-9dc0-11d1-b245-5ffdce74fad2",
+                                        "c56a4180f65b1bec2b6aa3d9e7a15c01"};
+  for (std::size_t i = 0; i < hashes.size(); ++i)
+    for (const std::string file : {"main", "system", "sub/extra"})
+      folder_.write("hashed/saves/" + hashes[i] + "/game" + std::to_string(i) + "_" + file,
+                    random_bytes(300 + i * 10, static_cast<std::uint32_t>(i)), 30);
+  junk("hashed");
+  for (const std::string file : {"main", "system", "sub/extra"})
+    folder_.write("dl/title/00040000/000d1c00/data/00000001/game1_" + file, random_bytes(310, 9));
+  const std::string save = at("dl/title/00040000/000d1c00/data/00000001");
+  Session session = open();
+  const auto unsure = learn_bay(disk(), session.catalog, "hashed", folder_ / "hashed");
+  ASSERT_FALSE(unsure);
+  EXPECT_NE(unsure.error().text.find("3 folders named by a hash"), std::string::npos)
+      << unsure.error().text;
+  const auto bay =
+      learn_bay(disk(), session.catalog, "hashed", folder_ / "hashed", nullptr, System::n3ds);
+  ASSERT_TRUE(bay) << bay.error().text;
+  ASSERT_TRUE(session.bays.put(disk(), session.bays_file(), *bay));
+  const auto before = test::snapshot(folder_ / "hashed");
+  const CarryReport report = carry_one(save, "hashed");
+  EXPECT_EQ(stop_code(report), "");
+  EXPECT_EQ(move_of(report).to, at("hashed/saves/" + hashes[1]));
+  expect_undo_restores("hashed", before);
+  folder_.write("dl/title/00040000/000d2c00/data/00000001/else", random_bytes(310, 9));
+  EXPECT_EQ(stop_code(carry_one(at("dl/title/00040000/000d2c00/data/00000001"), "hashed")),
+            "no-match");
+}
+
 // An arrangement at random: how the id is written, which levels lie below it, and what is around.
 Arrangement random_arrangement(System system, std::mt19937& numbers) {
   static const std::vector<std::string> kAround{
@@ -391,11 +445,16 @@ TEST_F(TitleTrees, RandomTitlesGoBetweenRandomPlaces) {
     fill("other", other, titles, seed + 50, 30);
     const bool learned = numbers() % 2 == 0;
     const Title& title = titles[numbers() % titles.size()];
+    // The user may name a folder further down than the whole tree.
+    const bool inside = numbers() % 2 == 0;
+    const std::string one_root = inside ? common_folder(one, titles) : "";
+    const std::string other_root = inside ? common_folder(other, titles) : "";
     for (const bool back : {false, true}) {
       const std::string place = back ? "one" : "other";
       const auto before = test::snapshot(folder_ / place);
-      const std::string why = carries(back ? "other" : "one", back ? other : one, place,
-                                      back ? one : other, title, learned);
+      const std::string why =
+          carries(back ? "other" : "one", back ? other : one, place, back ? one : other, title,
+                  learned, back ? other_root : one_root, back ? one_root : other_root);
       if (why.empty()) {
         ++right;
         continue;
