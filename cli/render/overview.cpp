@@ -1,4 +1,5 @@
 #include "cli/render/overview.h"
+#include "cli/render/text.h"
 
 #include "cli/render/remedies.h"
 
@@ -155,7 +156,7 @@ OverviewRow row_of(const Item& item) {
   row.name = item.package && !item.comment.empty() ? item.comment : item.game.title;
   if (row.name.empty()) row.name = item.comment.substr(0, item.comment.find('\n'));
   if (row.name.empty() && item.kind == Kind::folder && !item.game.title_id.empty())
-    row.name = "title " + item.game.title_id;
+    row.name = title_id_text(item.game) + (item.game.profile.empty() ? "" : " · " + item.name);
   if (row.name.empty()) row.name = item.name;
   if (row.name.empty() && item.card && item.saves.size() == 1) row.name = item.saves[0].game.title;
   if (row.name.empty()) row.name = file;

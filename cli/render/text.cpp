@@ -31,9 +31,7 @@ std::string game_line(const Game& game) {
        {safe_text(game.title), safe_text(game.code), safe_text(game.serial), safe_text(game.maker),
         std::string(to_string(game.region))})
     if (!word.empty()) words.push_back(word);
-  // An id without a high half is shown as its console does.
-  const bool half = game.title_id.starts_with("00000000");
-  if (!game.title_id.empty()) words.push_back("title " + game.title_id.substr(half ? 8 : 0));
+  if (!game.title_id.empty()) words.push_back(title_id_text(game));
   if (!game.account.empty()) words.push_back("account " + game.account);
   if (!game.profile.empty()) words.push_back("profile " + game.profile);
   return joined(words, " · ");
@@ -213,12 +211,18 @@ std::string move_text(const MoveReport& move, const Style& style, Doing doing) {
 
 }  // namespace
 
+// An id without a high half is shown as its console does.
+std::string title_id_text(const Game& game) {
+  const bool half = game.title_id.starts_with("00000000");
+  return "title " + game.title_id.substr(half ? 8 : 0);
+}
+
 std::string title_of(const MoveReport& move) {
   if (!move.game.title.empty()) return safe_text(move.game.title);
   if (!move.comment.empty()) return safe_text(move.comment.substr(0, move.comment.find('\n')));
   // A number says nothing without its title.
   if (!move.game.title_id.empty()) {
-    std::string text = "title " + move.game.title_id;
+    std::string text = title_id_text(move.game);
     if (!move.label.empty() && move.label != move.game.title_id) text += " · " + move.label;
     return safe_text(text);
   }

@@ -13,6 +13,9 @@
 
 namespace bayswap::cli {
 
+/// A title that has no name: `title 58360801`.
+[[nodiscard]] std::string title_id_text(const Game& game);
+
 [[nodiscard]] std::string item_text(const Item& item, const Style& style);
 [[nodiscard]] std::string differences_text(const std::vector<PartDifference>& differences,
                                            const Style& style);

@@ -7,6 +7,7 @@
 
 #include "bayswap/folder.h"
 #include "core/bytes/text.h"
+#include "files/atomic_write.h"
 #include "places/find_folders.h"
 #include "places/folder_parts.h"
 #include "places/title_trees.h"
@@ -57,10 +58,14 @@ struct OnTree {
   std::size_t of = 0;  // copies
 };
 
-// Of each title and account the copy that the request names, or the newest.
+// Of each title and account the copy that the request names, or the newest. `inside`: only what
+// lies there.
 std::vector<OnTree> chosen_on_tree(Session& session, BayScan& scan, const Shelf& shelf,
-                                   const CarryRequest& request) {
-  const auto& folders = scan.folders_on(shelf);
+                                   const Path& inside, const CarryRequest& request) {
+  std::vector<BayScan::OnShelf> folders = scan.folders_on(shelf);
+  std::erase_if(folders, [&](const BayScan::OnShelf& there) {
+    return there.path != inside && !lies_in(inside, there.path);
+  });
   const auto title_of = [&](const BayScan::OnShelf& there) {
     return title_on_tree(scan.bay(), shelf, there.fields, session.catalog);
   };
@@ -94,9 +99,9 @@ std::vector<OnTree> chosen_on_tree(Session& session, BayScan& scan, const Shelf&
   return saves;
 }
 
-void add_tree_saves(Session& session, BayScan& scan, const Shelf& shelf,
+void add_tree_saves(Session& session, BayScan& scan, const Shelf& shelf, const Path& inside,
                     const CarryRequest& request, std::vector<Source>& sources) {
-  for (const OnTree& there : chosen_on_tree(session, scan, shelf, request)) {
+  for (const OnTree& there : chosen_on_tree(session, scan, shelf, inside, request)) {
     Source source;
     source.save.system = shelf.system;
     source.save.kind = Kind::folder;
@@ -184,17 +189,14 @@ Result<std::optional<std::vector<Source>>> read_tree_at(Session& session, RomFol
                                                         const CarryRequest& request) {
   using Sources = std::vector<Source>;
   std::error_code ignored;
-  Bay bay;
-  bay.name = folder.string();
-  bay.place = std::filesystem::absolute(folder, ignored).lexically_normal();
-  if (!bay.place.has_filename()) bay.place = bay.place.parent_path();
-  if (!title_in_path(bay.place, {}, session.catalog)) return std::optional<Sources>{};
-  bay.shelves = find_title_trees(bay.place, files_below(*session.storage, bay.place),
-                                 session.catalog, [](const Path&) { return false; }, {})
-                    .shelves;
-  BayScan scan(session, folders, bay);
+  const Path full =
+      std::filesystem::absolute(folder / "", ignored).lexically_normal().parent_path();
+  const auto bay = tree_around(*session.storage, folder, session.catalog);
+  if (!bay) return std::optional<Sources>{};
+  BayScan scan(session, folders, *bay);
   Sources sources;
-  for (const Shelf& shelf : bay.shelves) add_tree_saves(session, scan, shelf, request, sources);
+  for (const Shelf& shelf : bay->shelves)
+    add_tree_saves(session, scan, shelf, full, request, sources);
   const std::string account = lower_ascii(or_empty(request.account));
   if (sources.size() > 1 && !account.empty())
     std::erase_if(sources,
@@ -215,7 +217,7 @@ std::vector<Source> read_shelf_folders(Session& session, BayScan& scan,
   const auto is_for_folders = [](const Shelf& shelf) { return shelf.kind == Kind::folder; };
   if (std::ranges::none_of(bay.shelves, is_for_folders)) return sources;
   for (const Shelf& shelf : bay.shelves)
-    if (is_title_tree(shelf)) add_tree_saves(session, scan, shelf, request, sources);
+    if (is_title_tree(shelf)) add_tree_saves(session, scan, shelf, bay.place, request, sources);
   for (const FoundFolder& found : scan.folder_saves()) {
     if (found.place.shared) continue;
     const bool on_shelf = std::ranges::any_of(bay.shelves, [&](const Shelf& shelf) {

@@ -15,8 +15,8 @@ namespace bayswap {
 [[nodiscard]] Result<std::optional<std::vector<Source>>> read_folder_sources(
     Session& session, const std::string& text, const CarryRequest& request);
 
-/// The save in a title's folder that keeps it by account or in several copies, or in one of these
-/// copies: the newest, or the one that the request names. Nothing when the folder is none.
+/// The save in a title's folder that keeps it by account or in several copies, or in a folder below
+/// that: the newest, or the one that the request names. Nothing when the folder is none.
 [[nodiscard]] Result<std::optional<std::vector<Source>>> read_tree_at(Session& session,
                                                                       RomFolders& folders,
                                                                       const Path& folder,

@@ -122,7 +122,7 @@ class FolderFinder {
       why = sealed_text();
       return std::optional<FolderPlace>{};
     }
-    auto title = title_on(shelf, why);
+    auto title = pattern.uses("title") ? title_on(shelf, why) : title_of_place(shelf);
     if (!title) return std::optional<FolderPlace>{};
     FolderPlace place{{}, &layout, source_.save.game, shelf.names};
     if (pattern.uses("account") && !pick_account_on_tree(shelf, place.game))
@@ -210,6 +210,45 @@ class FolderFinder {
     return {};
   }
 
+  // A place that is one title's has no folder for it. Nothing when it is another title's.
+  std::optional<std::string> title_of_place(const Shelf& shelf) {
+    const TitleFolderName there = title_on_tree(bay_, shelf, {}, session_.catalog);
+    const Game& own = source_.save.game;
+    const bool unknown = own.title_id.empty() && own.serial.empty() && own.code.empty();
+    if (unknown || is_same_title(there, shelf.system, own, session_.catalog)) return std::string();
+    return is_let_into(shelf.system, there.game) ? std::optional(std::string()) : std::nullopt;
+  }
+
+  // Another title's folder: another region's of the same game, or another game's.
+  bool is_let_into(System system, const Game& there) {
+    const auto text = [](const Game& game) {
+      return safe_text(game.title_id.empty() ? game.title : game.title_id);
+    };
+    const bool region = is_sibling(system, there);
+    const Code code = region ? Code::region_differs : Code::other_game;
+    (void)checks_.add({Level::error,
+                       code,
+                       fmt::format("the save belongs to title {}, the folder to {}",
+                                   text(source_.save.game), text(there)),
+                       {region ? "a game does not see another region's save; to put it there all "
+                                 "the same: "
+                               : "if it is the same game all the same: ",
+                        accept_remedy(code)}});
+    return !checks_.stopped();
+  }
+
+  // Whether a title is another region's of the save's game.
+  [[nodiscard]] bool is_sibling(System system, const Game& there) const {
+    constexpr std::size_t kOfGame = 3;  // letters of a code; the last one is the region
+    const Game& own = source_.save.game;
+    if (own.code.size() == 4 && there.code.size() == 4 && own.code != there.code &&
+        own.code.substr(0, kOfGame) == there.code.substr(0, kOfGame))
+      return true;
+    const CatalogGame* game = session_.catalog.find_code(system, own.title_id);
+    return game != nullptr && own.title_id != there.title_id &&
+           game == session_.catalog.find_code(system, there.title_id);
+  }
+
   // What the folder of the save's title is called there; nothing when none is its own.
   std::optional<std::string> title_on(const Shelf& shelf, std::string& why) {
     std::map<std::string, const Existing*> titles;  // each with one of its saves
@@ -234,6 +273,12 @@ class FolderFinder {
         if (alike && there.path == *alike) fitting.push_back(name_of(there));
     }
     if (fitting.size() == 1) return fitting.front();
+    if (fitting.empty())
+      for (const auto& [title, save] : titles) {
+        const Game there = title_on_tree(bay_, shelf, save->fields, session_.catalog).game;
+        if (!is_sibling(shelf.system, there)) continue;
+        return is_let_into(shelf.system, there) ? std::optional(title) : std::nullopt;
+      }
     if (fitting.size() > 1) {
       std::vector<std::string> names;
       for (const std::string& title : fitting) names.push_back(safe_text(title));
@@ -282,7 +327,7 @@ class FolderFinder {
     TitleFolderName there{layout.info().system, place ? place->game : Game{}};
     if (there.game.title_id.empty())
       if (auto above = title_in_path(folder, layout.info().system, session_.catalog))
-        there = std::move(*above);
+        there = std::move(above->name);
     if (there.game.title_id.empty() || game.title_id.empty() ||
         there.game.title_id == game.title_id)
       return true;
@@ -712,8 +757,16 @@ class FolderTarget final : public Target {
     return {};
   }
 
-  static PlacedUnit unit_of(const FolderPlace& there, FolderChanges& planned, MoveReport& line) {
+  PlacedUnit unit_of(const FolderPlace& there, FolderChanges& planned, MoveReport& line) {
     line.game = there.game;
+    // The name may stand beside the save there.
+    if (line.game.title.empty()) {
+      Save named;
+      named.system = there.layout->info().system;
+      named.game = there.game;
+      add_title_beside(*context_.session.storage, there.folder, named);
+      line.game.title = named.game.title;
+    }
     PlacedUnit unit;
     unit.line = line;
     unit.line.to = there.folder.string();

@@ -9,6 +9,8 @@
 #include "bayswap/folder.h"
 #include "core/bytes/text.h"
 #include "core/layouts/titles/path_text.h"
+#include "files/atomic_write.h"
+#include "places/find_folders.h"
 
 namespace bayswap {
 namespace {
@@ -46,6 +48,13 @@ bool is_code(std::string_view word) {
   return word.size() == 4 && std::ranges::all_of(word, [](char c) {
            return (c >= 'A' && c <= 'Z') || (c >= '0' && c <= '9');
          });
+}
+
+// Accounts begin at 80000001; some programs count from 1. No title has such a number.
+bool is_account(const std::string& number) {
+  constexpr std::size_t kDigits = 8;
+  return is_hex_name(number, kDigits) &&
+         (number.starts_with("80000") || number.starts_with("00000"));
 }
 
 // A code, or the low half of an id, that the catalog knows.
@@ -87,7 +96,7 @@ bool take_id(const std::string& word, const Catalog& catalog, TitleFolderName& f
       if (const CatalogGame* known = known_game(word, digits, {}, catalog))
         found.system = known->system;
     const TitleSystem* system = found.system ? title_system(*found.system) : nullptr;
-    if (system == nullptr) return false;
+    if (system == nullptr || (system->system == System::wiiu && is_account(digits))) return false;
     found.game.title_id = std::string(system->high) + digits;
     found.game.code = code_of_title(found.game.title_id);
     return true;
@@ -118,10 +127,7 @@ std::string account_pattern(const std::set<std::string>& names) {
     if (name == kSharedFolder) continue;
     if (name.size() < kDigits) return {};
     const std::string number = name.substr(name.size() - kDigits);
-    // The first persistent id is 80000001; some programs count from 1.
-    if (!is_hex_name(number, kDigits) ||
-        !(number.starts_with("80000") || number.starts_with("00000")))
-      return {};
+    if (!is_account(number)) return {};
     std::string front = name.substr(0, name.size() - kDigits);
     const bool zeros = !front.empty() && front.find_first_not_of('0') == std::string::npos;
     const bool apart = front.ends_with('_') || front.ends_with('-') || front.ends_with(' ') ||
@@ -298,20 +304,20 @@ TitleFolderName read_title_folder_name(const std::string& name, std::optional<Sy
   return found;
 }
 
-std::optional<TitleFolderName> title_in_path(const Path& path, std::optional<System> system,
-                                             const Catalog& catalog) {
-  constexpr std::size_t kNear = 4;  // a title, a copy, an account and a folder of files
-  const Names names = names_in(path.generic_string());
-  for (std::size_t k = 0; k < std::min(kNear, names.size()); ++k) {
-    const std::size_t i = names.size() - 1 - k;
-    const TitleSystem* high = i > 0 ? system_of_high(names[i - 1]) : nullptr;
-    if (high != nullptr && is_hex_name(names[i], 8)) {
-      TitleFolderName found = read_title_folder_name(names[i - 1] + names[i], {}, catalog);
-      if (found.system) return found;
+std::optional<TitleInPath> title_in_path(const Path& path, std::optional<System> system,
+                                         const Catalog& catalog) {
+  constexpr int kNear = 4;  // a title, a copy, an account and a folder of files
+  Path at = path;
+  for (int k = 0; k < kNear && at.has_filename(); ++k, at = at.parent_path()) {
+    const std::string name = at.filename().string();
+    const std::string above = at.parent_path().filename().string();
+    if (system_of_high(above) != nullptr && is_hex_name(name, 8)) {
+      TitleFolderName found = read_title_folder_name(above + name, {}, catalog);
+      if (found.system) return TitleInPath{std::move(found), at};
     }
-    TitleFolderName found = read_title_folder_name(names[i], system, catalog);
+    TitleFolderName found = read_title_folder_name(name, system, catalog);
     if (found.system && title_system(*found.system) != nullptr && found.is_told(catalog))
-      return found;
+      return TitleInPath{std::move(found), at};
   }
   return std::nullopt;
 }
@@ -355,7 +361,7 @@ TitleFolderName title_on_tree(const Bay& bay, const Shelf& shelf, const Fields& 
     found =
         read_title_folder_name((low ? *std::prev(at) : "") + title->second, shelf.system, catalog);
   } else if (auto above = title_in_path(bay.place, shelf.system, catalog)) {
-    found = std::move(*above);
+    found = std::move(above->name);
   }
   if (const auto account = fields.find("account"); account != fields.end())
     found.game.account = account->second;
@@ -380,7 +386,7 @@ TitleTrees find_title_trees(const Path& place, const std::vector<WalkedFile>& fi
       tree.taken.insert(name);
       continue;
     }
-    ++tree.votes[title ? title->system : *above->system];
+    ++tree.votes[title ? title->system : *above->name.system];
     Names inside(names.begin() + std::ptrdiff_t(from), names.end());
     // A folder below the title's own is a copy of its save.
     if ((inside.empty() && has_save) || (!title && !own)) tree.loose.insert(name);
@@ -407,6 +413,26 @@ TitleTrees find_title_trees(const Path& place, const std::vector<WalkedFile>& fi
     for (const auto& [title, folders] : tree.titles) found.titles.push_back(place / title);
   }
   return found;
+}
+
+std::optional<Bay> tree_around(Storage& storage, const Path& folder, const Catalog& catalog) {
+  std::error_code ignored;
+  const Path full = std::filesystem::absolute(folder / "", ignored).lexically_normal();
+  const auto title = title_in_path(full.parent_path(), {}, catalog);
+  if (!title) return std::nullopt;
+  const std::vector<WalkedFile> files = files_below(storage, title->folder);
+  const std::vector<FoundFolder> taken = find_folders(storage, title->folder, files);
+  Bay bay;
+  bay.name = bay.place = title->folder;
+  bay.shelves = find_title_trees(title->folder, files, catalog,
+                                 [&](const Path& one) {
+                                   return std::ranges::any_of(taken, [&](const FoundFolder& save) {
+                                     return lies_in(save.path, one);
+                                   });
+                                 },
+                                 {})
+                    .shelves;
+  return bay.shelves.empty() ? std::nullopt : std::optional(std::move(bay));
 }
 
 }  // namespace bayswap

@@ -11,6 +11,7 @@
 #include "bayswap/bay.h"
 #include "bayswap/catalog.h"
 #include "bayswap/naming.h"
+#include "bayswap/storage.h"
 #include "places/walk.h"
 
 namespace bayswap {
@@ -36,10 +37,14 @@ struct TitleFolderName {
                                                      std::optional<System> system,
                                                      const Catalog& catalog);
 
-/// The title that the last names of an absolute path tell, the nearest of them.
-[[nodiscard]] std::optional<TitleFolderName> title_in_path(const Path& path,
-                                                           std::optional<System> system,
-                                                           const Catalog& catalog);
+/// The title that the last names of an absolute path tell, the nearest of them, and its folder.
+struct TitleInPath {
+  TitleFolderName name;
+  Path folder;
+};
+[[nodiscard]] std::optional<TitleInPath> title_in_path(const Path& path,
+                                                       std::optional<System> system,
+                                                       const Catalog& catalog);
 
 /// Whether a name read so is that title's.
 [[nodiscard]] bool is_same_title(const TitleFolderName& name, System system, const Game& game,
@@ -55,6 +60,11 @@ struct TitleTrees {
                                           const Catalog& catalog,
                                           const std::function<bool(const Path&)>& taken,
                                           std::optional<System> said);
+
+/// The tree that a folder lies in, or that it is itself, as a bay that begins at the title's
+/// folder. Nothing when its path names no title, or the title has no tree.
+[[nodiscard]] std::optional<Bay> tree_around(Storage& storage, const Path& folder,
+                                             const Catalog& catalog);
 
 /// Whether a shelf is a title tree.
 [[nodiscard]] bool is_title_tree(const Shelf& shelf);

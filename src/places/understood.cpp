@@ -107,20 +107,37 @@ Result<UnderstoodPlace> exact_folder(Session& session, const std::string& text, 
                          full.string()};
 }
 
-// The layout of a folder that holds one save of a title, or nothing yet, below a folder that is
-// called after the title.
-const Layout* layout_in_tree(Session& session, const Path& full) {
-  const auto title = title_in_path(full.parent_path(), {}, session.catalog);
-  const auto entries = session.storage->entries(full);
-  if (!title || title_in_path(full.filename(), {}, session.catalog) || !entries) return nullptr;
-  const bool has_files = std::ranges::any_of(
-      *entries, [](const NamedInfo& entry) { return entry.info.type == FileType::file; });
-  if (!entries->empty() && !has_files) return nullptr;
-  for (const auto& layout : layouts().all())
-    if (as_folder(layout.get()) != nullptr && layout->info().kind == Kind::folder &&
-        layout->info().system == title->system)
-      return layout.get();
-  return nullptr;
+// A folder on a title's tree, with something or nothing in it yet: the place of one save, or of one
+// of its copies. Nothing when it is no part of a tree.
+std::optional<UnderstoodPlace> place_in_tree(Session& session, const std::string& text,
+                                             const Path& full) {
+  auto tree = tree_around(*session.storage, full, session.catalog);
+  if (!tree || tree->place == full) return std::nullopt;
+  const std::string relative = below(tree->place, full);
+  const std::size_t depth = names_in(relative).size();
+  for (Shelf& shelf : tree->shelves) {
+    const std::vector<std::string> pieces = names_in(shelf.pattern);
+    if (depth > pieces.size()) continue;
+    const auto middle = pieces.begin() + static_cast<std::ptrdiff_t>(depth);
+    const auto upper = NamingPattern::parse(joined(std::vector(pieces.begin(), middle)));
+    if (!upper || !upper->match(relative)) continue;
+    Bay bay;
+    bay.name = text;
+    bay.exact = depth == pieces.size();
+    bay.place = tree->place;
+    std::vector<std::string> own = names_in(relative);
+    for (std::string& name : own) name = literal_text(name);
+    own.insert(own.end(), middle, pieces.end());
+    shelf.pattern = joined(own);
+    UnderstoodPlace place{text, false, true,
+                          fmt::format("the folder itself: a {} {}", to_string(shelf.system),
+                                      bay.exact ? "save" : "copy with the folders of its accounts"),
+                          full.string()};
+    bay.shelves = {std::move(shelf)};
+    session.bays.add_for_now(std::move(bay));
+    return place;
+  }
+  return std::nullopt;
 }
 
 Result<UnderstoodPlace> learned_now(Session& session, const std::string& text, const Path& full) {
@@ -184,8 +201,7 @@ Result<UnderstoodPlace> understand_place(Session& session, const std::string& te
       is_hex_name(full.filename().string(), 8) || is_hex_name(full.filename().string(), 16);
   if (inside.size() == 1 && whole_id && inside.front().layout->info().kind == Kind::folder)
     return exact_folder(session, text, inside.front().path, inside.front().layout->info());
-  if (const Layout* layout = layout_in_tree(session, full))
-    return exact_folder(session, text, full, layout->info());
+  if (auto place = place_in_tree(session, text, full)) return std::move(*place);
   if (const Bay* around = bay_around(session, full))
     return UnderstoodPlace{around->name, true, false, {}, {}};
   return learned_now(session, text, full);

@@ -47,10 +47,10 @@ const FolderLayout& layout_of(const std::string& folder_layout) {
   return *as_folder(layouts().find(folder_layout));
 }
 
-// A save on a title tree of a known bay.
+// A save on a title tree of a bay.
 std::optional<Item> tree_save(Session& session, const Path& folder, const std::string& full,
-                              const LookOptions& options) {
-  for (const Bay& bay : session.bays.bays())
+                              const LookOptions& options, const std::vector<Bay>& bays) {
+  for (const Bay& bay : bays)
     for (const Shelf& shelf : bay.shelves) {
       const std::string place = bay.place.lexically_normal().native();
       if (!is_title_tree(shelf) || !text_lies_in(place, full)) continue;
@@ -67,10 +67,7 @@ std::optional<Item> tree_save(Session& session, const Path& folder, const std::s
       item.confidence = Confidence::certain;
       item.reason = "it lies where a shelf keeps this title";
       item.game = title_on_tree(bay, shelf, *fields, session.catalog).game;
-      if (const auto copy = fields->find("copy"); copy != fields->end()) {
-        item.name = copy->second;
-        item.details.emplace_back("copy", item.name);
-      }
+      if (const auto copy = fields->find("copy"); copy != fields->end()) item.name = copy->second;
       item.blank = false;
       for (const Part& part : *parts) {
         item.size += part.size();
@@ -84,7 +81,9 @@ std::optional<Item> tree_save(Session& session, const Path& folder, const std::s
 }
 
 // A folder that is one save by what lies in it.
-std::optional<Item> folder_save(Session& session, const Path& folder, const LookOptions& options) {
+// `tree`: around the folder, where no bay is known there.
+std::optional<Item> folder_save(Session& session, const Path& folder, const LookOptions& options,
+                                const std::vector<Bay>& tree) {
   std::error_code ignored;
   const std::string full = std::filesystem::absolute(folder, ignored).lexically_normal().string();
   const auto marked = [&](const FolderLayout& layout) {
@@ -132,7 +131,9 @@ std::optional<Item> folder_save(Session& session, const Path& folder, const Look
     }
     return item;
   }
-  return or_empty(options.is).empty() ? tree_save(session, folder, full, options) : std::nullopt;
+  if (!or_empty(options.is).empty()) return std::nullopt;
+  auto on_shelf = tree_save(session, folder, full, options, session.bays.bays());
+  return on_shelf ? std::move(on_shelf) : tree_save(session, folder, full, options, tree);
 }
 
 // The nearest folder above a path, or the path itself, that is one of them.
@@ -366,6 +367,15 @@ Result<void> look_through(Session& session, const Path& path, const LookOptions&
       for (const FoundFolder& found : find_folders(*session.storage, path, files))
         titles.insert(found.path.string());
   });
+  std::error_code ignored;
+  Bay here;
+  here.place = (std::filesystem::absolute(path / "", ignored).lexically_normal()).parent_path();
+  here.shelves =
+      find_title_trees(path, files, session.catalog,
+                       [&](const Path& folder) { return title_above(titles, folder).has_value(); },
+                       {})
+          .shelves;
+  const std::vector<Bay> trees{std::move(here)};
   EarlyLooks early(session, folders, options, files, companions);
   folders.know_below(
       path, RomIndex::of(*session.storage, files, session.catalog,
@@ -379,7 +389,7 @@ Result<void> look_through(Session& session, const Path& path, const LookOptions&
                   sink, path.native().ends_with(':'));
   const AccountsInUse accounts(session.bays.bays(), {titles.begin(), titles.end()});
   const auto show_whole = [&](const Path& folder) {
-    auto save = folder_save(session, folder, options);
+    auto save = folder_save(session, folder, options, trees);
     if (!save) return false;
     whole = folder;
     if (auto not_seen = accounts.not_seen(folder.string()))
@@ -410,7 +420,7 @@ Result<void> look_through(Session& session, const Path& path, const LookOptions&
 bool is_folder_save(Session& session, const Path& folder, const LookOptions& options) {
   LookOptions quick = options;
   quick.hashes = false;
-  return folder_save(session, folder, quick).has_value();
+  return folder_save(session, folder, quick, {}).has_value();
 }
 
 Result<void> look(Session& session, const Path& path, const LookOptions& options,
@@ -435,7 +445,10 @@ Result<void> look(Session& session, const Path& path, const LookOptions& options
   }
   if (const auto listed = session.storage->list(path); !listed)
     return tl::unexpected(listed.error());
-  if (auto save = folder_save(session, path, options)) {
+  std::vector<Bay> trees;
+  if (auto tree = tree_around(*session.storage, path, session.catalog))
+    trees.push_back(std::move(*tree));
+  if (auto save = folder_save(session, path, options, trees)) {
     sink(*save);
     return {};
   }

@@ -330,7 +330,37 @@ TEST_F(TitleTrees, OneCopyIsAPlace) {
   const CarryReport report = carry_one(save, at("sd/00040000000d1c00"));
   EXPECT_EQ(move_of(report).to, at("sd/00040000000d1c00/made")) << "an empty folder is wanted";
   expect_undo_restores("sd", before);
-  EXPECT_EQ(stop_code(carry_one(save, at("sd/00040000000d2c00"))), "no-match");
+  EXPECT_EQ(stop_code(carry_one(save, at("sd/00040000000d2c00"))), "other-game");
+  // The same with accounts in the copies.
+  const std::string title = "slots/0005000010110a00";
+  for (const std::string slot : {"0", "1"})
+    folder_.write(title + "/" + slot + "/80000001/main.dat", random_bytes(300, 11), 30);
+  folder_.write(title + "/0/info.json", std::string("{}"));
+  folder_.write("dl/00050000/10110a00/user/80000001/main.dat", random_bytes(300, 12));
+  std::filesystem::create_directories(folder_ / (title + "/7"));
+  for (const std::string place : {"/7", "/0", "/1/80000001"}) {
+    const CarryReport in_slot = carry_one(at("dl/00050000/10110a00"), at(title + place));
+    EXPECT_EQ(stop_code(in_slot), "") << place;
+    EXPECT_EQ(move_of(in_slot).to, at(title + (place.size() == 2 ? place + "/80000001" : place)));
+    Session session = open();
+    ASSERT_TRUE(undo(session, "", {}));
+  }
+}
+
+TEST_F(TitleTrees, AnotherRegionsTitleIsStopped) {
+  for (const std::string copy : {"old", "new"}) {
+    folder_.write("sd/Halyard [00010000524B4650]/" + copy + "/save.bin", random_bytes(300, 9), 30);
+    folder_.write("sd/Moss [0001000052514345]/" + copy + "/save.bin", random_bytes(300, 9), 30);
+  }
+  folder_.write("dl/title/00010000/524b4645/data/save.bin", random_bytes(300, 10));
+  const auto before = test::snapshot(folder_ / "sd");
+  EXPECT_EQ(stop_code(carry_one(at("dl/title/00010000/524b4645/data"), at("sd"))),
+            "region-differs");
+  EXPECT_EQ(test::snapshot(folder_ / "sd"), before);
+  const CarryReport report =
+      carry_one(at("dl/title/00010000/524b4645/data"), at("sd"), {Code::region_differs});
+  EXPECT_EQ(Path(move_of(report).to).parent_path(), folder_ / "sd/Halyard [00010000524B4650]");
+  expect_undo_restores("sd", before);
 }
 
 // Folders whose names say nothing: their files tell which title each is of.
