@@ -13,17 +13,13 @@
 #include "files/archive_storage.h"
 #include "files/atomic_write.h"
 #include "moves/folder_source.h"
+#include "moves/titles_there.h"
 #include "places/folder_parts.h"
 #include "places/title_trees.h"
 #include "reading/open_card.h"
 
 namespace bayswap {
 namespace {
-
-bool keeps_titles(const Bay& bay) {
-  return std::ranges::any_of(bay.shelves,
-                             [](const Shelf& shelf) { return shelf.kind == Kind::folder; });
-}
 
 // The folder that holds the files: wrappers that hold nothing else are passed.
 Path innermost(Storage& storage, Path folder) {
@@ -35,90 +31,6 @@ Path innermost(Storage& storage, Path folder) {
     folder /= entries->front().name;
   }
   return folder;
-}
-
-// A title's save at the destination, with what it is called.
-struct TitleThere {
-  FoundFolder found;
-  Save save;
-  std::vector<std::string> names;  // in plain words
-  bool copies = false;             // it is one of several copies, and none of them is meant
-};
-
-// The titles on a title tree, each with one of its copies.
-void add_titles_of_tree(Session& session, BayScan& to, const Shelf& shelf,
-                        std::vector<TitleThere>& titles) {
-  const FolderLayout* layout =
-      shelf.layout.empty() ? nullptr : as_folder(layouts().find(shelf.layout.front()));
-  if (layout == nullptr) return;
-  std::set<std::string> seen;
-  for (const BayScan::OnShelf& there : to.folders_on(shelf)) {
-    const auto name = there.fields.find("title");
-    if (!seen.insert(name == there.fields.end() ? std::string() : name->second).second) continue;
-    TitleThere title{{there.path, layout, {}}, {}, {}, true};
-    title.save.system = shelf.system;
-    title.save.kind = Kind::folder;
-    title.save.game = title_on_tree(to.bay(), shelf, there.fields, session.catalog).game;
-    title.save.game.account.clear();  // it is chosen later
-    if (auto parts = read_parts(*session.storage, there.path, Hold::small))
-      title.save.parts = std::move(*parts);
-    if (const std::string plain = plain_title(title.save.game.title); !plain.empty())
-      title.names.push_back(plain);
-    titles.push_back(std::move(title));
-  }
-}
-
-std::vector<TitleThere> titles_there(Session& session, BayScan& to) {
-  std::vector<TitleThere> titles;
-  for (const FoundFolder& found : to.folder_saves()) {
-    if (found.place.shared || found.layout->info().kind != Kind::folder) continue;
-    auto save = read_found(*session.storage, found);
-    if (!save) continue;
-    TitleThere title{found, std::move(*save), {}, false};
-    add_catalog_title(session.catalog, title.save);
-    for (const std::string& name :
-         {title.save.game.title, title.save.comment.substr(0, title.save.comment.find('\n'))})
-      if (const std::string plain = plain_title(name); !plain.empty()) title.names.push_back(plain);
-    for (const std::string& name : names_in(below(to.bay().place, found.path)))
-      if (const std::string plain = plain_title(untagged_name(name));
-          !is_hex_name(name, 8) && !is_hex_name(name, 16) && plain.size() > 3 && plain != "data" &&
-          plain != "user" && plain != "title" && plain != "save" && plain != "saves")
-        title.names.push_back(plain);
-    titles.push_back(std::move(title));
-  }
-  for (const Shelf& shelf : to.bay().shelves)
-    if (is_title_tree(shelf)) add_titles_of_tree(session, to, shelf, titles);
-  return titles;
-}
-
-using TitlesThere = std::vector<const TitleThere*>;
-
-// The titles that an id names, in any of its spellings.
-TitlesThere with_id(const std::vector<TitleThere>& titles, const std::string& text) {
-  TitlesThere found;
-  for (const TitleThere& title : titles) {
-    const Game& game = title.save.game;
-    const std::string high =
-        game.title_id.substr(0, std::min<std::size_t>(8, game.title_id.size()));
-    const auto id = parse_title_id(text, high);
-    const bool code = !game.code.empty() && upper_ascii(text) == game.code;
-    const bool serial = !game.serial.empty() && upper_ascii(text) == game.serial;
-    if ((id && *id == game.title_id) || code || serial) found.push_back(&title);
-  }
-  return found;
-}
-
-TitlesThere with_name(const std::vector<TitleThere>& titles, const std::string& text,
-                      bool in_part) {
-  const std::string plain = plain_title(text);
-  TitlesThere found;
-  if (plain.empty()) return found;
-  for (const TitleThere& title : titles)
-    if (std::ranges::any_of(title.names, [&](const std::string& name) {
-          return name == plain || (in_part && name.find(plain) != std::string::npos);
-        }))
-      found.push_back(&title);
-  return found;
 }
 
 // Ids stand anywhere in a name: `My Game [0005000010100a00]`, `0x10100a00`.
@@ -140,23 +52,6 @@ std::vector<std::string> ids_in(const std::string& name, const Catalog& catalog)
     word.clear();
   }
   return ids;
-}
-
-std::string account_and_title(const TitleThere& title) {
-  const Game& game = title.save.game;
-  std::string text = game.title.empty() ? game.title_id : game.title;
-  if (text.empty()) text = title.found.path.filename().string();
-  return safe_text(text + (game.account.empty() ? "" : " of account " + game.account));
-}
-
-// One title with several accounts is one answer: the account is chosen later.
-bool one_title(const TitlesThere& places) {
-  return !places.empty() && std::ranges::all_of(places, [&](const TitleThere* place) {
-    return place->save.system == places.front()->save.system &&
-           place->save.game.title_id == places.front()->save.game.title_id &&
-           place->save.game.code == places.front()->save.game.code &&
-           (!place->save.game.title_id.empty() || places.size() == 1);
-  });
 }
 
 class Matcher {
@@ -312,35 +207,6 @@ class Matcher {
   std::vector<TitleThere> titles_;
 };
 
-// A file of a title's save at the destination.
-struct FileOfTitle {
-  const TitleThere* title;
-  std::string inside;  // its path in the title's folder
-};
-
-// The titles that have a file of this name, of those that the request means.
-std::vector<FileOfTitle> files_there(const std::vector<TitleThere>& titles, const std::string& name,
-                                     const CarryRequest& request) {
-  std::vector<FileOfTitle> places;
-  for (const TitleThere& title : titles)
-    for (const Part& part : title.save.parts)
-      if (last_name(part.name) == name) places.push_back({&title, part.name});
-  const std::string& wanted =
-      or_empty(request.code).empty() ? or_empty(request.game) : or_empty(request.code);
-  if (!wanted.empty())
-    std::erase_if(places, [&](const FileOfTitle& place) {
-      const auto fits = [&](const TitlesThere& found) {
-        return std::ranges::find(found, place.title) != found.end();
-      };
-      return !fits(with_id(titles, wanted)) && !fits(with_name(titles, wanted, true));
-    });
-  if (!or_empty(request.account).empty())
-    std::erase_if(places, [&](const FileOfTitle& place) {
-      return place.title->save.game.account != lower_ascii(or_empty(request.account));
-    });
-  return places;
-}
-
 }  // namespace
 
 Result<std::optional<Source>> read_plain_folder(Session& session, BayScan& to, const Path& folder,
@@ -361,48 +227,6 @@ Result<std::optional<Source>> read_plain_folder(Session& session, BayScan& to, c
   source.modified_ns = newest_below(storage, inside);
   source.on_shelf = true;
   Matcher(session, to, request).match(inside, source);
-  return std::optional<Source>(std::move(source));
-}
-
-Result<std::optional<Source>> read_file_of_folder(Session& session, BayScan& to, const Path& file,
-                                                  const CarryRequest& request) {
-  if (!keeps_titles(to.bay())) return std::optional<Source>{};
-  const std::string name = inner_name(file);
-  const std::vector<TitleThere> titles = titles_there(session, to);
-  const std::vector<FileOfTitle> places = files_there(titles, name, request);
-  if (places.empty()) return std::optional<Source>{};
-  if (places.size() > 1) {
-    std::vector<std::string> names;
-    for (const FileOfTitle& place : places)
-      names.push_back(
-          fmt::format("{} ({})", account_and_title(*place.title), safe_text(place.inside)));
-    return fail(
-        Trouble::stopped, Code::many_match,
-        fmt::format("several titles there have a file {}: {}", safe_text(name), list_text(names)),
-        {"say which with ", Remedy::game, ", ", HintPiece{Remedy::code, "ID"}, " or ",
-         Remedy::account, ", or name the title's folder as the place"});
-  }
-  const auto& [title, inside] = places.front();
-  const FoundFolder& only = title->found;
-  auto bytes = session.storage->read(file, session.limits.largest_file);
-  if (!bytes) return tl::unexpected(bytes.error());
-  Source source;
-  source.save.kind = Kind::folder;
-  source.save.system = only.layout->info().system;
-  source.save.game = title->save.game;
-  source.save.name = name;
-  source.save.parts = {{inside, std::move(*bytes), false, {}}};
-  source.stem = name;
-  source.files = {file};
-  source.part_files = {file.string()};
-  source.layouts = {"one file"};
-  source.folder_there = only.path;
-  source.sealed = only.place.sealed;
-  source.on_shelf = true;
-  if (const auto info = session.storage->info(file)) source.modified_ns = info->modified_ns;
-  source.problems.push_back(
-      {Level::note, Code::rom_match,
-       fmt::format("the only title's save there that has a file {}", safe_text(inside)), ""});
   return std::optional<Source>(std::move(source));
 }
 

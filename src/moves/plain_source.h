@@ -1,5 +1,5 @@
-// Files that say nothing of their game: a plain folder, or one file of a title's folder. What lies
-// at the destination, and what the user says, tells where they belong.
+// A plain folder of files that say nothing of their game. What lies at the destination, and what
+// the user says, tells where they belong.
 #pragma once
 
 #include <optional>
@@ -16,12 +16,5 @@ namespace bayswap {
 [[nodiscard]] Result<std::optional<Source>> read_plain_folder(Session& session, BayScan& to,
                                                               const Path& folder,
                                                               const CarryRequest& request);
-
-/// One file as a part of the one title's save at the destination that has a file of its name.
-/// Nothing when none has. Errors: `many-match` when several have, and the request does not say
-/// which.
-[[nodiscard]] Result<std::optional<Source>> read_file_of_folder(Session& session, BayScan& to,
-                                                                const Path& file,
-                                                                const CarryRequest& request);
 
 }  // namespace bayswap

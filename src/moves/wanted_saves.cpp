@@ -11,6 +11,7 @@
 #include "moves/card_source.h"
 #include "moves/folder_source.h"
 #include "moves/game_there.h"
+#include "moves/part_of_title.h"
 #include "moves/plain_source.h"
 #include "places/find_folders.h"
 #include "places/walk.h"
@@ -106,7 +107,7 @@ class Wanted {
         if (!on_cards) return tl::unexpected(on_cards.error());
         if (*on_cards) return std::move(**on_cards);
         if (session_.storage->list(save)) return read_folder_of_files(save);
-        if (auto part = read_part_of_title(save); !part || *part) {
+        if (auto part = read_file_of_title(save); !part || *part) {
           if (!part) return tl::unexpected(part.error());
           return one(std::move(**part));
         }
@@ -234,13 +235,13 @@ class Wanted {
   }
 
   // A file that is one of a title's, for a bay that has nothing else to do with it.
-  Result<std::optional<Source>> read_part_of_title(const Path& path) {
+  Result<std::optional<Source>> read_file_of_title(const Path& path) {
     if (!roms_named(session_, to_, stem_of(path), "").empty()) return std::optional<Source>{};
     InspectOptions how;
     how.is = or_empty(request_.is);
     const auto found = inspect(session_, folders_, path, how);
     if (!found || is_enough(found->evidence)) return std::optional<Source>{};
-    return read_file_of_folder(session_, to_, path, request_);
+    return read_part_of_title(session_, to_, path, request_);
   }
 
   // A file that lies anywhere: where nothing near it tells the game, the name of a ROM at the
