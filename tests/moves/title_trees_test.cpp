@@ -8,6 +8,7 @@
 #include <random>
 
 #include "bayswap/look.h"
+#include "support/golden_titles.h"
 #include "support/real_place.h"
 
 namespace bayswap {
@@ -361,6 +362,49 @@ TEST_F(TitleTrees, AnotherRegionsTitleIsStopped) {
       carry_one(at("dl/title/00010000/524b4645/data"), at("sd"), {Code::region_differs});
   EXPECT_EQ(Path(move_of(report).to).parent_path(), folder_ / "sd/Halyard [00010000524B4650]");
   expect_undo_restores("sd", before);
+}
+
+// A file that several titles share lies beside the tree of titles, wherever that is in the bay.
+TEST_F(TitleTrees, CompanionsLandWhereTheProgramLooks) {
+  folder_.write("here/emu/nand/title/00010000/524b4645/data/save.dat", random_bytes(300, 1));
+  folder_.write("here/emu/nand/shared/roster.db", random_bytes(100, 2));
+  for (const std::string id : {"524b4645", "52514345"})
+    folder_.write("there/a/b c/title/00010000/" + id + "/data/save.dat", random_bytes(300, 3), 30);
+  junk("there");
+  for (const bool learned : {false, true}) {
+    if (learned) learn("there");
+    const auto before = test::snapshot(folder_ / "there");
+    const std::size_t files = test::contents(folder_ / "there").size();
+    const CarryReport report = carry_one(at("here/emu/nand/title/00010000/524b4645/data"),
+                                         learned ? "there" : at("there"));
+    EXPECT_EQ(stop_code(report), "");
+    EXPECT_TRUE(test::read(folder_ / "there/a/b c/shared/roster.db") == random_bytes(100, 2));
+    EXPECT_EQ(test::contents(folder_ / "there").size(), files + 1);
+    expect_undo_restores("there", before);
+  }
+}
+
+// Saves of a handheld under their serials: the catalog tells which serials are one game.
+TEST_F(TitleTrees, SiblingsByTheCatalog) {
+  folder_.write("own/config/catalog.toml", std::string("[[game]]\ntitle = \"Marsh League\"\n"
+                                                       "system = \"psp\"\n[game.codes]\n"
+                                                       "europe = \"ULES-10099\"\n"
+                                                       "america = \"ULUS-10199\"\n"));
+  for (const std::string label : {"ULES10099CUP", "UCES00001A"}) {
+    folder_.write("psp/PSP/SAVEDATA/" + label + "/PARAM.SFO", test::usual_sfo(label), 30);
+    folder_.write("psp/PSP/SAVEDATA/" + label + "/DATA.BIN", random_bytes(300, 4), 30);
+  }
+  junk("psp");
+  folder_.write("dl/ULUS10199CUP/PARAM.SFO", test::usual_sfo("ULUS10199CUP"));
+  folder_.write("dl/ULUS10199CUP/DATA.BIN", random_bytes(300, 5));
+  folder_.write("dl/ULES10099CUP/PARAM.SFO", test::usual_sfo("ULES10099CUP"));
+  folder_.write("dl/ULES10099CUP/DATA.BIN", random_bytes(300, 6));
+  const auto before = test::snapshot(folder_ / "psp");
+  EXPECT_EQ(stop_code(carry_one(at("dl/ULUS10199CUP"), at("psp"))), "region-differs");
+  EXPECT_EQ(test::snapshot(folder_ / "psp"), before);
+  const CarryReport report = carry_one(at("dl/ULES10099CUP"), at("psp"));
+  EXPECT_EQ(move_of(report).to, at("psp/PSP/SAVEDATA/ULES10099CUP"));
+  expect_undo_restores("psp", before);
 }
 
 // Folders whose names say nothing: their files tell which title each is of.
