@@ -62,25 +62,14 @@ struct OnTree {
 // lies there.
 std::vector<OnTree> chosen_on_tree(Session& session, BayScan& scan, const Shelf& shelf,
                                    const Path& inside, const CarryRequest& request) {
-  std::vector<BayScan::OnShelf> folders = scan.folders_on(shelf);
-  std::erase_if(folders, [&](const BayScan::OnShelf& there) {
-    return there.path != inside && !lies_in(inside, there.path);
-  });
-  const auto title_of = [&](const BayScan::OnShelf& there) {
-    return title_on_tree(scan.bay(), shelf, there.fields, session.catalog);
-  };
-  const auto text = [](const BayScan::OnShelf& there, const char* field) {
+  const auto text = [](const BayScan::OnTree& there, const char* field) {
     const auto found = there.fields.find(field);
     return found == there.fields.end() ? std::string() : found->second;
   };
-  // Where some folders name their titles by ids, others beside them are something else.
-  const bool by_id = std::ranges::any_of(folders, [&](const BayScan::OnShelf& there) {
-    return title_of(there).is_told(session.catalog);
-  });
   std::map<std::pair<std::string, std::string>, OnTree> chosen;  // by title's folder and account
-  for (const BayScan::OnShelf& there : folders) {
-    const TitleFolderName title = title_of(there);
-    if (by_id && !title.is_told(session.catalog)) continue;
+  for (const BayScan::OnTree& there : scan.tree_saves(shelf)) {
+    if (there.path != inside && !lies_in(inside, there.path)) continue;
+    const TitleFolderName& title = there.title;
     const std::string copy = text(there, "copy");
     if (!or_empty(request.copy).empty() && holds_copies(shelf) && copy != or_empty(request.copy))
       continue;

@@ -16,7 +16,10 @@
 #include "moves/waiting.h"
 #include "places/find_folders.h"
 #include "places/rom_index.h"
+#include "places/title_trees.h"
 #include "places/walk.h"
+#include "reading/bay_scan.h"
+#include "reading/open_card.h"
 
 namespace bayswap {
 namespace {
@@ -175,6 +178,19 @@ class Keeper {
       if (shelf.kind != Kind::folder)
         if (auto pattern = NamingPattern::parse(shelf.pattern))
           patterns.push_back(std::move(*pattern));
+    RomFolders folders(session_);
+    BayScan scan(session_, folders, bay);
+    for (const Shelf& shelf : bay.shelves) {
+      if (!is_title_tree(shelf)) continue;
+      for (const BayScan::OnTree& save : scan.tree_saves(shelf)) {
+        const Game& game = save.title.game;
+        add_files_below(save.path, name_of(game, save.path.filename().string()), bay.name);
+        // What all accounts of the title share is a save of its own.
+        if (const Path shared = save.path.parent_path() / kSharedFolder;
+            !game.account.empty() && !is_missing(*session_.storage, shared))
+          add_files_below(shared, name_of(game, {}), bay.name);
+      }
+    }
     find_below(bay.place, bay.name, [&](const Path& path) {
       const std::string relative = path.lexically_relative(bay.place).generic_string();
       return std::ranges::any_of(patterns, [&](const NamingPattern& pattern) {
@@ -209,13 +225,23 @@ class Keeper {
   }
 
   void add_folder(const FoundFolder& folder, const std::string& bay) {
-    if (!seen_.insert(folder.path).second) return;
-    Found found{folder.path, bay, {}, {}};
-    walk_files(*session_.storage, folder.path, true, [&](const Path& path, const FileInfo& info) {
+    auto save = read_found(*session_.storage, folder);
+    if (!save) return add_files_below(folder.path, {}, bay);
+    add_catalog_title(session_.catalog, *save);
+    add_files_below(folder.path, name_of(save->game, save->name), bay);
+  }
+
+  static std::string name_of(const Game& game, const std::string& name) {
+    if (!game.title.empty()) return game.title;
+    return game.title_id.empty() ? name : game.title_id;
+  }
+
+  void add_files_below(const Path& folder, std::string title, const std::string& bay) {
+    if (!seen_.insert(folder).second) return;
+    Found found{folder, bay, std::move(title), {}};
+    walk_files(*session_.storage, folder, true, [&](const Path& path, const FileInfo& info) {
       found.files.emplace_back(path, info);
     });
-    if (const auto save = read_found(*session_.storage, folder))
-      found.title = save->game.title.empty() ? save->name : save->game.title;
     found_.push_back(std::move(found));
   }
 

@@ -22,13 +22,13 @@ void add_titles_of_tree(Session& session, BayScan& to, const Shelf& shelf,
       shelf.layout.empty() ? nullptr : as_folder(layouts().find(shelf.layout.front()));
   if (layout == nullptr) return;
   std::set<std::string> seen;
-  for (const BayScan::OnShelf& there : to.folders_on(shelf)) {
+  for (const BayScan::OnTree& there : to.tree_saves(shelf)) {
     const auto name = there.fields.find("title");
     if (!seen.insert(name == there.fields.end() ? std::string() : name->second).second) continue;
     TitleThere title{{there.path, layout, {}}, {}, {}, true};
     title.save.system = shelf.system;
     title.save.kind = Kind::folder;
-    title.save.game = title_on_tree(to.bay(), shelf, there.fields, session.catalog).game;
+    title.save.game = there.title.game;
     title.save.game.account.clear();  // it is chosen later
     if (auto parts = read_parts(*session.storage, there.path, Hold::small))
       title.save.parts = std::move(*parts);

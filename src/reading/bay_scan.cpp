@@ -67,6 +67,17 @@ const std::vector<BayScan::OnShelf>& BayScan::folders_on(const Shelf& shelf) {
   return *contents.folders;
 }
 
+std::vector<BayScan::OnTree> BayScan::tree_saves(const Shelf& shelf) {
+  std::vector<OnTree> saves;
+  for (const OnShelf& there : folders_on(shelf))
+    saves.push_back(
+        {there.path, there.fields, title_on_tree(bay_, shelf, there.fields, session_.catalog)});
+  const auto is_told = [&](const OnTree& save) { return save.title.is_told(session_.catalog); };
+  if (std::ranges::any_of(saves, is_told))
+    std::erase_if(saves, [&](const OnTree& save) { return !is_told(save); });
+  return saves;
+}
+
 TitleStyle BayScan::titles_on(const Shelf& shelf) {
   ShelfContents& contents = contents_of(shelf);
   if (!contents.titles) {

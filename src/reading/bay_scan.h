@@ -15,6 +15,7 @@
 #include "places/find_folders.h"
 #include "places/inspect.h"
 #include "places/name_fields.h"
+#include "places/title_trees.h"
 #include "places/walk.h"
 
 namespace bayswap {
@@ -49,6 +50,13 @@ class BayScan {
   [[nodiscard]] const std::vector<OnShelf>& files_on(const Shelf& shelf);
   /// Folders with files in or below them. Not those that all accounts of a title share.
   [[nodiscard]] const std::vector<OnShelf>& folders_on(const Shelf& shelf);
+  /// Saves on a title tree. Where some folders tell their titles, others beside them are none.
+  struct OnTree {
+    Path path;
+    Fields fields;
+    TitleFolderName title;
+  };
+  [[nodiscard]] std::vector<OnTree> tree_saves(const Shelf& shelf);
   /// What stands for `{title}` in the names on a shelf.
   [[nodiscard]] TitleStyle titles_on(const Shelf& shelf);
 

@@ -8,6 +8,7 @@
 #include <random>
 
 #include "bayswap/look.h"
+#include "bayswap/versions.h"
 #include "support/golden_titles.h"
 #include "support/real_place.h"
 
@@ -301,6 +302,11 @@ TEST_F(TitleTrees, AccountsAreAskedForWhereSeveralPlay) {
   // Back from a tree with several accounts.
   learn("sd");
   Session session = open();
+  KeepRequest everything;
+  everything.places = {"sd"};
+  const auto kept = keep(session, everything);
+  ASSERT_TRUE(kept) << kept.error().text;
+  EXPECT_EQ(kept->kept.size() + kept->unchanged, 8U);
   CarryRequest back;
   back.saves = {"sd:10120a00"};
   back.to = at("con");
