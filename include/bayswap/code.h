@@ -74,6 +74,7 @@ enum class Code {
   likeness,
   linked,
   new_account,
+  new_card,
   no_saved_game,
   not_seen,
   owner,

@@ -12,16 +12,17 @@
 #include "core/naming/tags.h"
 #include "moves/card_source.h"
 #include "moves/shelf_path.h"
+#include "places/game_cards.h"
 #include "places/second_file.h"
 
 namespace bayswap {
 namespace {
 
 const std::string& code_of(const Save& save) {
-  return save.game.serial.empty() ? save.game.code : save.game.serial;
+  return code_of(save.game);
 }
 
-bool known(Region region) {
+bool is_known(Region region) {
   return region != Region::unknown && region != Region::any;
 }
 
@@ -41,6 +42,7 @@ struct Choice {
   std::int64_t modified_ns = 0;
   bool holds_it = false;
   bool named_for_it = false;
+  bool of_game = false;             // its shelf has a card for each game, and this is the save's
   Region region = Region::unknown;  // of its saves, when they agree
 };
 
@@ -48,8 +50,8 @@ Region common_region(const Card& card) {
   Region common = Region::unknown;
   for (const CardSave& on_card : card.saves) {
     const Region region = on_card.save.game.region;
-    if (!known(region)) continue;
-    if (known(common) && region != common) return Region::unknown;
+    if (!is_known(region)) continue;
+    if (is_known(common) && region != common) return Region::unknown;
     common = region;
   }
   return common;
@@ -96,6 +98,7 @@ class CardPlacer {
     }
     check_roms();
     find_cards();
+    if (choices_.empty() && !game_cards_.empty()) return new_card_of_game();
     if (choices_.empty()) return single_file();
     return onto_card(best_choice());
   }
@@ -126,7 +129,7 @@ class CardPlacer {
           other = rom.info.game.region;
       }
     }
-    if (!same && known(other) && known(source_.save.game.region))
+    if (!same && is_known(other) && is_known(source_.save.game.region))
       checks_.add(region_differs(source_.save, other, "the game there is the one for"));
   }
 
@@ -153,7 +156,8 @@ class CardPlacer {
     return fields;
   }
 
-  void add_choice(const ScannedCard& card, const BayScan::OnShelf& file, bool named) {
+  void add_choice(const ScannedCard& card, const BayScan::OnShelf& file, bool named,
+                  bool of_game = false) {
     Choice choice;
     choice.card = &card;
     choice.path = file.path;
@@ -167,6 +171,7 @@ class CardPlacer {
     choice.holds_it = std::ranges::any_of(card.card.saves, [&](const CardSave& on_card) {
       return card.layout->identity(on_card.save) == identity;
     });
+    choice.of_game = of_game;
     choices_.push_back(std::move(choice));
   }
 
@@ -175,11 +180,37 @@ class CardPlacer {
       const auto pattern = NamingPattern::parse(shelf->pattern);
       if (!pattern) continue;
       const auto built = pattern->build(fields());
-      for (const BayScan::OnShelf& file : context_.there.files_on(*shelf))
-        if (const ScannedCard* card = context_.there.card_in(*shelf, file.path))
-          add_choice(*card, file,
-                     built && *built == file.path.lexically_relative(bay_.place).generic_string());
+      for (const BayScan::OnShelf& file : context_.there.files_on(*shelf)) {
+        const ScannedCard* card = context_.there.card_in(*shelf, file.path);
+        if (card == nullptr) continue;
+        if (names_games(*shelf)) {
+          game_cards_.push_back({shelf, &file, card});
+          if (is_its_own(*card, file)) add_choice(*card, file, true, true);
+          continue;
+        }
+        add_choice(*card, file,
+                   built && *built == file.path.lexically_relative(bay_.place).generic_string());
+      }
     }
+    // Where each game has a card of its own, others are no place for the save unless it is there.
+    if (!game_cards_.empty())
+      std::erase_if(choices_,
+                    [](const Choice& choice) { return !choice.of_game && !choice.holds_it; });
+  }
+
+  // Whether a card of one game is this save's: by the saves on it, or by its name while it is
+  // empty.
+  bool is_its_own(const ScannedCard& card, const BayScan::OnShelf& file) {
+    const auto slot = file.fields.find("slot");
+    const std::string& wanted = or_empty(context_.request.slot);
+    if (!wanted.empty() && slot != file.fields.end() && slot->second != wanted) return false;
+    const auto& saves = card.card.saves;
+    if (!saves.empty())
+      return std::ranges::any_of(saves, [&](const CardSave& on_card) {
+        return !code_of(on_card.save).empty() && code_of(on_card.save) == code_of(source_.save);
+      });
+    return is_name_of_game(read_card_name(file.path.stem().string()).game, source_.save.system,
+                           shown_game(source_.save), context_.session.catalog);
   }
 
   // The card that has the save already; else the one that is named for it; else one of its region,
@@ -187,9 +218,9 @@ class CardPlacer {
   const Choice& best_choice() const {
     const auto rank = [&](const Choice& choice) {
       const bool region = choice.region == source_.save.game.region;
-      const bool foreign = known(choice.region) && !region;
+      const bool foreign = is_known(choice.region) && !region;
       return std::tuple(choice.holds_it, choice.named_for_it, !foreign,
-                        region && known(choice.region), choice.card->card.blocks_free);
+                        region && is_known(choice.region), choice.card->card.blocks_free);
     };
     return *std::ranges::max_element(
         choices_, [&](const Choice& a, const Choice& b) { return rank(a) < rank(b); });
@@ -200,13 +231,13 @@ class CardPlacer {
     const auto& saves = choice.card->card.saves;
     for (const CardSave& on_card : saves)
       if (is_sibling(code_of(on_card.save)) && on_card.save.game.region != save.game.region &&
-          known(save.game.region)) {
+          is_known(save.game.region)) {
         checks_.add(region_differs(save, on_card.save.game.region,
                                    "the card there holds a save of the one for"));
         break;
       }
     if (!has_code(checks_.found(), Code::region_differs) && !choice.holds_it &&
-        known(choice.region) && known(save.game.region) && choice.region != save.game.region)
+        is_known(choice.region) && is_known(save.game.region) && choice.region != save.game.region)
       checks_.add(region_differs(save, choice.region,
                                  saves.empty() ? "the card there is by its name for"
                                                : "all saves of the card there are for"));
@@ -301,7 +332,7 @@ class CardPlacer {
   // How well a place goes with the save's region: a folder of the same one, of none, of another.
   [[nodiscard]] int region_fits(const FilePlace& place) const {
     const Region own = source_.save.game.region;
-    if (!known(place.region) || !known(own)) return 1;
+    if (!is_known(place.region) || !is_known(own)) return 1;
     return place.region == own ? 2 : 0;
   }
 
@@ -325,6 +356,108 @@ class CardPlacer {
       }
     }
     return {};
+  }
+
+  // A card in a shelf that has one for each game.
+  struct GameCard {
+    const Shelf* shelf = nullptr;
+    const BayScan::OnShelf* file = nullptr;
+    const ScannedCard* card = nullptr;
+  };
+
+  // The game has no card there yet: a new one, called and made like the others.
+  Result<std::optional<Placement>> new_card_of_game() {
+    const GameCard* like = nullptr;
+    for (const GameCard& one : game_cards_) {
+      const bool same = common_region(one.card->card) == source_.save.game.region;
+      const bool was =
+          like != nullptr && common_region(like->card->card) == source_.save.game.region;
+      if (like == nullptr || (same && !was)) like = &one;
+    }
+    const auto pattern = NamingPattern::parse(like->shelf->pattern);
+    Fields names = like->file->fields;
+    const auto stem = name_like(*like);
+    if (!stem) {
+      checks_.add({Level::error, Code::no_match,
+                   fmt::format("bay {} has a card for each game, and none for this one; what a new "
+                               "one would be called can't be told",
+                               bay_.name),
+                   "start the game there once, so that its card exists; or put its title and code "
+                   "into the catalog"});
+      return std::optional<Placement>{};
+    }
+    for (const char* field : {"serial", "code", "stem"})
+      if (names.contains(field)) names[field] = *stem;
+    if (auto slot = first_slot(*like->shelf)) names["slot"] = *slot;
+    if (const std::string& wanted = or_empty(context_.request.slot);
+        !wanted.empty() && names.contains("slot"))
+      names["slot"] = wanted;
+    const auto built = pattern->build(names);
+    if (!built) return tl::unexpected(built.error());
+    const auto path = shelf_path(bay_, *like->shelf, *built, checks_);
+    if (!path) return tl::unexpected(path.error());
+    if (!is_missing(*context_.session.storage, *path)) {
+      checks_.add({Level::error, Code::name_taken,
+                   fmt::format("{}: would be the game's card, and holds another game's saves",
+                               safe_text(path->string())),
+                   "look at that card; a card's name has to be that of its game"});
+      return std::optional<Placement>{};
+    }
+    const CardLayout& layout = *like->card->layout;
+    const auto formatted = layout.format(like->card->card.blocks_total);
+    if (!formatted) return tl::unexpected(formatted.error());
+    CardChange change;
+    change.put = {source_.save};
+    auto card = layout.change(*formatted, change);
+    if (!card) {
+      checks_.add({Level::error, card.error().code, card.error().text, card.error().hint});
+      return std::optional<Placement>{};
+    }
+    checks_.note({Level::note, Code::new_card,
+                  "the game has no card there yet: a new one is made, like the others", ""});
+    PlacedUnit unit = unit_at(*path, layout, card->bytes.size());
+    unit.shared = true;
+    unit.changes.push_back(change_to(*path, std::move(card->bytes), std::nullopt));
+    return one(std::move(unit));
+  }
+
+  // The lowest number of the cards there.
+  [[nodiscard]] std::optional<std::string> first_slot(const Shelf& shelf) const {
+    std::optional<std::string> first;
+    for (const GameCard& one : game_cards_)
+      if (const auto slot = one.file->fields.find("slot");
+          one.shelf == &shelf && slot != one.file->fields.end())
+        if (!first ||
+            std::pair(slot->second.size(), slot->second) < std::pair(first->size(), *first))
+          first = slot->second;
+    return first;
+  }
+
+  // What a card of the save's game is called, spelled like the others: by its serial or code, or by
+  // its title with the tags that others of its region have.
+  [[nodiscard]] std::optional<std::string> name_like(const GameCard& like) const {
+    const Fields& fields = like.file->fields;
+    const std::string& code = code_of(source_.save);
+    if (fields.contains("code"))
+      return source_.save.game.code.empty() ? std::nullopt : std::optional(source_.save.game.code);
+    if (const auto serial = fields.find("serial"); serial != fields.end()) {
+      if (code.empty()) return std::nullopt;
+      const bool dash = serial->second.find('-') != std::string::npos;
+      return dash ? code : replaced(code, "-", "");
+    }
+    // A disc or cartridge of the game says how programs call it.
+    for (const RomFile* rom : context_.there.roms_for(source_.save.system))
+      if (!code.empty() && (rom->info.game.serial == code || rom->info.game.code == code))
+        return rom->stem;
+    const CatalogGame* known = context_.session.catalog.find_code(source_.save.system, code);
+    const std::string title = known != nullptr ? known->title : source_.save.game.title;
+    if (title.empty()) return std::nullopt;
+    const std::string& name = fields.at("stem");
+    const std::string tags = name.substr(untagged_name(name).size());
+    // Another region's tags would be wrong.
+    const Region tagged = region_of_name(name);
+    if (is_known(tagged) && tagged != source_.save.game.region) return std::nullopt;
+    return title + tags;
   }
 
   // No card is there: a file of its own, or a new card, where the pattern can be built. Of several
@@ -416,6 +549,7 @@ class CardPlacer {
   Checks& checks_;
   std::vector<const Shelf*> shelves_;
   std::vector<Choice> choices_;
+  std::vector<GameCard> game_cards_;
 };
 
 class CardTarget final : public Target {

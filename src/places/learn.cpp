@@ -19,6 +19,7 @@
 #include "files/two_threads.h"
 #include "places/file_names.h"
 #include "places/find_folders.h"
+#include "places/game_cards.h"
 #include "places/inspect.h"
 #include "places/learn_questions.h"
 #include "places/path_reader.h"
@@ -201,7 +202,7 @@ class Learner {
       }
       if (!NamingPattern::parse(pattern)) return false;
       if (card != nullptr && !card->card_info().package) {
-        cards_.push_back({pattern, info.system, info.id, true});
+        add_card(candidate.relative, *card, view->bytes());
         return true;
       }
       ShelfGroup& group = groups_.of(pattern, info.system);
@@ -212,15 +213,37 @@ class Learner {
     return false;
   }
 
-  // Cards whose names differ in a number only share a shelf.
+  void add_card(const std::string& relative, const CardLayout& layout, ByteView bytes) {
+    CardThere there{relative, layout.info().system, layout.info().id, {}};
+    if (const auto card = layout.list(bytes, {}))
+      for (const CardSave& on_card : card->saves) there.games.push_back(shown_game(on_card.save));
+    cards_.push_back(std::move(there));
+  }
+
+  // Cards that bear the names of their games share a shelf, and so do those of which only a number
+  // differs.
   void shelve_cards() {
-    for (const SlotShelf& shelf : shelves_of_cards(cards_)) {
-      const SlotFile& first = cards_[shelf.files.front()];
-      if (!NamingPattern::parse(shelf.pattern)) continue;
+    std::vector<bool> done(cards_.size());
+    const auto add = [&](const SlotShelf& shelf, const CardThere& first) {
+      if (!NamingPattern::parse(shelf.pattern)) return;
       ShelfGroup& group = groups_.of(shelf.pattern, first.system);
       group.files += shelf.files.size();
       group.votes[first.layout] += static_cast<unsigned>(shelf.files.size());
+    };
+    for (const SlotShelf& shelf : shelves_of_game_cards(cards_, catalog_)) {
+      add(shelf, cards_[shelf.files.front()]);
+      for (const std::size_t file : shelf.files) done[file] = true;
     }
+    std::vector<SlotFile> others;
+    std::vector<std::size_t> places;
+    for (std::size_t i = 0; i < cards_.size(); ++i) {
+      if (done[i]) continue;
+      others.push_back(
+          {literal_text(cards_[i].relative), cards_[i].system, cards_[i].layout, true});
+      places.push_back(i);
+    }
+    for (const SlotShelf& shelf : shelves_of_cards(others))
+      add(shelf, cards_[places[shelf.files.front()]]);
   }
 
   void add_state_shelves(std::vector<Shelf>& found) const {
@@ -388,7 +411,7 @@ class Learner {
   std::map<std::pair<std::string, std::vector<std::string>>, std::size_t> of_several_systems_;
   LearnQuestions questions_;
   std::vector<Path> folders_;  // that are saves of their own
-  std::vector<SlotFile> cards_;
+  std::vector<CardThere> cards_;
   std::vector<SlotFile> states_;
   std::vector<SaveAndRomFolder> state_folders_;  // of `states_`
   ShelfGroups groups_;

@@ -71,6 +71,7 @@ const std::vector<CodeInfo>& all_codes() {
       {Code::likeness, "likeness", true, "files are alike, but fewer than wanted"},
       {Code::linked, "linked", false, "the file has other names"},
       {Code::new_account, "new-account", false, "no save there is under the account"},
+      {Code::new_card, "new-card", false, "a card is made for the game"},
       {Code::no_saved_game, "no-saved-game", false, "the folder holds no saved game"},
       {Code::not_seen, "not-seen", false, "the program there will not see the save"},
       {Code::owner, "owner", false, "the file belongs to another user"},
