@@ -34,6 +34,7 @@ Path archive_root(const Path& archive) {
 std::string archive_name(const Path& path) {
   std::string text = path.string();
   if (const std::size_t mark = text.find(":/"); mark != std::string::npos) text.erase(mark + 1, 1);
+  if (text.ends_with(':') && inner_name(path).empty()) text.pop_back();
   return text;
 }
 

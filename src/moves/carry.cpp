@@ -7,6 +7,7 @@
 
 #include "bayswap/card_file.h"
 #include "core/bytes/text.h"
+#include "files/archive_storage.h"
 #include "files/clock.h"
 #include "moves/carry_checks.h"
 #include "moves/carry_source.h"
@@ -140,7 +141,7 @@ class Carrier {
 
   MoveReport first_line(const Source& source) const {
     MoveReport line;
-    for (const Path& file : source.files) line.from.push_back(file.string());
+    for (const Path& file : source.files) line.from.push_back(archive_name(file));
     if (line.from.empty()) line.from.push_back(source.shown());
     line.system = source.save.system;
     if (source.save.kind != Kind::battery && !source.state) {

@@ -120,7 +120,11 @@ void add_tree_saves(Session& session, BayScan& scan, const Shelf& shelf, const P
 
 std::string described(const Source& source) {
   const Save& save = source.save;
-  std::string text = save.game.account.empty() ? save.name : save.game.account;
+  std::string text = save.game.title;
+  if (text.empty()) text = save.game.title_id.substr(save.game.profile.empty() ? 0 : 8);
+  if (text.empty()) text = save.name;
+  if (!save.game.account.empty()) text += " of account " + save.game.account;
+  if (!save.game.profile.empty()) text += " · " + save.name;
   std::uint64_t size = 0;
   for (const Part& part : save.parts) size += part.size();
   return fmt::format("{} ({} in {})", safe_text(text), counted(save.parts.size(), "file"),
@@ -163,12 +167,20 @@ Result<std::optional<std::vector<Source>>> read_folder_sources(Session& session,
                            : broken_source(folder, save.error()));
   }
   if (sources.empty()) return std::optional<Sources>{};
+  if (const std::string& game = or_empty(request.game); sources.size() > 1 && !game.empty()) {
+    const auto fits = [&](const Source& source) {
+      return named_by(source, session.catalog, game) > 0;
+    };
+    if (std::ranges::any_of(sources, fits))
+      std::erase_if(sources, [&](const Source& source) { return !fits(source); });
+  }
   if (sources.size() > 1) {
     std::vector<std::string> names;
     for (const Source& source : sources) names.push_back(described(source));
     return fail(Trouble::stopped, Code::many_match,
                 fmt::format("{}: several saves are in it: {}", safe_text(text), list_text(names)),
-                "name one of their folders");
+                {"name one of their folders; or name the place with ", Remedy::from_bay,
+                 " and add ", Remedy::game, " or ", Remedy::all_saves});
   }
   return std::optional<Sources>(std::move(sources));
 }

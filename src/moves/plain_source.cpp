@@ -14,6 +14,7 @@
 #include "files/atomic_write.h"
 #include "moves/folder_source.h"
 #include "moves/titles_there.h"
+#include "places/find_folders.h"
 #include "places/folder_parts.h"
 #include "places/title_trees.h"
 #include "reading/open_card.h"
@@ -60,14 +61,18 @@ class Matcher {
       : session_(session), request_(request), titles_(titles_there(session, to)) {}
 
   void match(const Path& named, Source& source) {
-    if (const std::string& code = or_empty(request_.code); !code.empty())
-      return take(with_id(titles_, code), fmt::format("'{}'", safe_text(code)), source);
+    if (const std::string& code = or_empty(request_.code); !code.empty()) {
+      const TitlesThere found = with_id(titles_, code);
+      take(found, fmt::format("'{}'", safe_text(code)), source);
+      return warn_of_strange_files(found, source);
+    }
     if (const std::string& game = or_empty(request_.game); !game.empty()) {
       TitlesThere found = with_name(titles_, game, false);
       if (found.empty()) found = with_name(titles_, game, true);
       if (found.empty()) found = with_id(titles_, game);
       if (found.empty()) found = by_catalog(game);
-      return take(found, fmt::format("'{}'", safe_text(game)), source);
+      take(found, fmt::format("'{}'", safe_text(game)), source);
+      return warn_of_strange_files(found, source);
     }
     std::vector<std::string> names = names_in(std::filesystem::absolute(named).native());
     std::ranges::reverse(names);
@@ -93,6 +98,20 @@ class Matcher {
  private:
   static void note(Source& source, std::string why) {
     source.problems.push_back({Level::note, Code::rom_match, std::move(why), ""});
+  }
+
+  // The user says which title it is, and no file there has such a name.
+  static void warn_of_strange_files(const TitlesThere& found, Source& source) {
+    if (!one_title(found) || found.front()->save.parts.empty()) return;
+    if (std::ranges::any_of(found, [&](const TitleThere* title) {
+          return likeness_of(source.save.parts, title->save.parts).names > 0;
+        }))
+      return;
+    source.problems.push_back(
+        {Level::note, Code::likeness,
+         fmt::format("none of its files is called like one of {}; look whether it is that game's",
+                     account_and_title(*found.front())),
+         ""});
   }
 
   // Titles that the catalog knows by this name.
@@ -207,6 +226,24 @@ class Matcher {
   std::vector<TitleThere> titles_;
 };
 
+// A folder that a title keeps beside its saves, such as one with its name and picture.
+std::optional<Error> beside_saves(Session& session, const Path& folder) {
+  std::error_code ignored;
+  const Path full = (std::filesystem::absolute(folder, ignored) / "").lexically_normal();
+  const auto title = title_in_path(full.parent_path(), {}, session.catalog);
+  if (!title || title->folder == full.parent_path()) return std::nullopt;
+  std::vector<std::string> names;
+  for (const FoundFolder& save : find_folders(*session.storage, title->folder)) {
+    if (lies_in(save.path, full.parent_path())) return std::nullopt;
+    if (!save.place.shared) names.push_back(safe_text(save.path.string()));
+  }
+  if (names.empty()) return std::nullopt;
+  return Error{Trouble::stopped, Code::no_match,
+               fmt::format("{}: is no save; the title keeps it beside its saves",
+                           safe_text(folder.string())),
+               fmt::format("name a save of the title: {}", list_text(names))};
+}
+
 }  // namespace
 
 Result<std::optional<Source>> read_plain_folder(Session& session, BayScan& to, const Path& folder,
@@ -217,9 +254,11 @@ Result<std::optional<Source>> read_plain_folder(Session& session, BayScan& to, c
   auto parts = read_parts(storage, inside, Hold::small);
   if (!parts) return tl::unexpected(parts.error());
   if (parts->empty()) return std::optional<Source>{};
+  if (auto beside = beside_saves(session, inside)) return tl::unexpected(std::move(*beside));
   Source source;
   source.save.kind = Kind::folder;
-  source.save.name = inside.filename().string();
+  source.save.name = archive_name(inside.filename());
+  if (source.save.name.ends_with(':')) source.save.name.pop_back();
   source.save.parts = std::move(*parts);
   source.stem = archive_name(folder.filename());
   source.files = {inside};

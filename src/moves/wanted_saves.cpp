@@ -241,7 +241,15 @@ class Wanted {
     how.is = or_empty(request_.is);
     const auto found = inspect(session_, folders_, path, how);
     if (!found || is_enough(found->evidence)) return std::optional<Source>{};
-    return read_part_of_title(session_, to_, path, request_);
+    auto part = read_part_of_title(session_, to_, path, request_);
+    const bool only_titles = std::ranges::all_of(
+        to_.bay().shelves, [](const Shelf& shelf) { return shelf.kind == Kind::folder; });
+    if (part && !*part && only_titles && found->guesses.empty())
+      return fail(Trouble::stopped, Code::no_match,
+                  fmt::format("{}: no title's save there has a file of this name",
+                              safe_text(path.string())),
+                  "name the very file that it replaces, or the title's folder, as the place");
+    return part;
   }
 
   // A file that lies anywhere: where nothing near it tells the game, the name of a ROM at the
