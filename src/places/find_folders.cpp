@@ -10,6 +10,7 @@
 #include "core/bytes/encodings.h"
 #include "core/bytes/text.h"
 #include "core/layouts/titles/path_text.h"
+#include "files/atomic_write.h"
 #include "places/folder_parts.h"
 
 namespace bayswap {
@@ -32,6 +33,38 @@ std::string title_in_meta(ByteView xml) {
         std::string title = replaced(trimmed(node.text().as_string()), "\n", " ");
         if (!title.empty()) return safe_text(title);
       }
+  return {};
+}
+
+// The first text in the beginning of a file: a name of four letters or more, in UTF-16BE.
+std::string first_wide_text(ByteView bytes) {
+  constexpr std::size_t kLeast = 4;
+  std::string text;
+  for (std::size_t at = 0; at + 2 <= bytes.size(); at += 2) {
+    const auto high = static_cast<unsigned char>(bytes[at]);
+    const auto low = static_cast<unsigned char>(bytes[at + 1]);
+    // Latin letters tell; names in other scripts begin with none, and are left alone.
+    if (high == 0 && low >= ' ' && low < 0x7F) {
+      text.push_back(static_cast<char>(low));
+      continue;
+    }
+    if (text.size() >= kLeast) break;
+    text.clear();
+  }
+  return text.size() >= kLeast ? trimmed(text) : std::string();
+}
+
+// What a named save calls itself: in a file that bears its name, elsewhere in the title's folder.
+std::string name_in_header(Storage& storage, const Path& world) {
+  constexpr std::uint64_t kBeginning = 1U << 10U;
+  const Path title = world.parent_path().parent_path();
+  const std::string name = world.filename().string();
+  for (const WalkedFile& file : files_below(storage, title)) {
+    if (lies_in(world, file.path()) || Path(file.name()).stem() != name) continue;
+    const auto start = storage.view_start(file.path(), kBeginning);
+    if (std::string text = start ? first_wide_text(start->bytes()) : std::string(); !text.empty())
+      return safe_text(text);
+  }
   return {};
 }
 
@@ -105,6 +138,8 @@ Result<Save> read_found(Storage& storage, const FoundFolder& found) {
 
 void add_title_beside(Storage& storage, const Path& folder, Save& save) {
   constexpr std::uint64_t kMost = 1U << 20U;
+  if (save.system == System::x360 && save.kind == Kind::folder && save.comment.empty())
+    save.comment = name_in_header(storage, full_path(folder));
   if (save.system != System::wiiu || !save.game.title.empty()) return;
   // Of one account's folder below `user`, or of the title's own.
   const Path full = full_path(folder);

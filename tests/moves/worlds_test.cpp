@@ -29,6 +29,14 @@ class Worlds : public test::RealPlaceTest {
     return test::PackageGolden(shape, {{"world.dat", data}}).bytes;
   }
 
+  // As a program writes it: two numbers, and the name.
+  static Bytes header(const std::string& name) {
+    Bytes bytes(328);
+    bytes[3] = bytes[7] = std::byte{1};
+    test::put_wide(bytes, 8, name);
+    return bytes;
+  }
+
   static Bytes data_in(const Bytes& bytes) {
     const CardLayout* layout = as_card(layouts().find("x360-package"));
     const auto card = layout->open(bytes);
@@ -50,7 +58,7 @@ class Worlds : public test::RealPlaceTest {
         folder_.write(away + name + "/thumb.png", random_bytes(500, title + 20 + i), 30);
         folder_.write(
             "pc/" + std::string(kAway) + number(title) + "/Headers/00000001/" + name + ".header",
-            random_bytes(300, title + 30 + i), 30);
+            header("Isle of " + std::string(i == 0 ? "Gulls" : "Moss")), 30);
       }
     }
     junk("desk");
@@ -161,7 +169,9 @@ TEST_F(Worlds, EveryWorldBetweenTwoPlaces) {
   Session session = open();
   std::size_t worlds = 0;
   ASSERT_TRUE(look(session, folder_ / "pc", {}, [&](const Item& item) {
-    if (item.layout == "x360-folder") ++worlds;
+    if (item.layout != "x360-folder") return;
+    ++worlds;
+    EXPECT_TRUE(item.comment == "Isle of Gulls" || item.comment == "Isle of Moss") << item.comment;
   }));
   EXPECT_EQ(worlds, 2 * kTitles.size());
 }
