@@ -26,7 +26,7 @@ class TreeFinder {
       why = search_.sealed_text();
       return std::optional<FolderDestination>{};
     }
-    auto title = pattern_.uses("title") ? title_on(why) : title_of_place();
+    auto title = pattern_.uses("title") ? title_on(why) : title_of_place(why);
     if (!title) return std::optional<FolderDestination>{};
     FolderDestination place{{}, &layout, search_.source.save.game, shelf_.names};
     if (pattern_.uses("account") && !pick_account(place.game))
@@ -121,13 +121,24 @@ class TreeFinder {
   }
 
   // A place that is one title's has no folder for it. Nothing when it is another title's.
-  std::optional<std::string> title_of_place() {
+  std::optional<std::string> title_of_place(std::string& why) {
     const TitleFolderName there = title_of({});
     const Game& own = search_.source.save.game;
+    if (!there.is_told(search_.session.catalog)) return untold_place(why);
     const bool unknown = own.title_id.empty() && own.serial.empty() && own.code.empty();
     if (unknown || is_same_title(there, shelf_.system, own, search_.session.catalog))
       return std::string();
     return is_let_into(there.game) ? std::optional(std::string()) : std::nullopt;
+  }
+
+  // A place that says no title is one title's all the same: its files have to be like these.
+  std::optional<std::string> untold_place(std::string& why) {
+    for (const Existing& there : search_.existing) {
+      const auto parts = read_parts(*search_.session.storage, there.path, Hold::small);
+      if (parts && is_alike(likeness_of(search_.source.save.parts, *parts))) return std::string();
+    }
+    why = "the place does not say which title it keeps, and no save there has files like these";
+    return std::nullopt;
   }
 
   // Another title's folder: another region's of the same game, or another game's.

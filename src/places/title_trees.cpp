@@ -220,6 +220,12 @@ std::optional<Names> levels_of(const Tree& tree, System system, bool account) {
   return levels;
 }
 
+// Slots of an account, in a place that does not say its title.
+bool begins_with_account(const Names& names, std::optional<System> said) {
+  return names.size() >= 2 && (!said || *said == System::wiiu) && is_account(names.front()) &&
+         names.front().front() == '8' && are_numbers({names[1]});
+}
+
 // Where a title's folder stands among the names of a path.
 struct TitlePlace {
   std::size_t at = 0;
@@ -246,7 +252,7 @@ std::optional<TitlePlace> title_place(const Names& names, const std::string& abo
   if (const auto hash = std::ranges::find_if(names, is_hash_name); hash != names.end())
     return TitlePlace{static_cast<std::size_t>(hash - names.begin()), *said};
   constexpr std::size_t kTitleAndCopy = 2;
-  if (names.size() < kTitleAndCopy) return std::nullopt;
+  if (names.size() < kTitleAndCopy || begins_with_account(names, said)) return std::nullopt;
   return TitlePlace{names.size() - kTitleAndCopy, *said};
 }
 
@@ -378,7 +384,8 @@ TitleTrees find_title_trees(const Path& place, const std::vector<WalkedFile>& fi
     Names names = names_in(below(place, Path(folder) / "x"));
     names.pop_back();
     const auto title = title_place(names, place.filename().string(), said, catalog);
-    if (!title && !above) continue;
+    const bool untold = !title && !above && begins_with_account(names, said);
+    if (!title && !above && !untold) continue;
     const std::size_t from = title ? title->at + 1 : 0;
     Tree& tree = trees[{title ? root_of(names, *title) : std::string(), title.has_value()}];
     const std::string name = joined({names.begin(), names.begin() + std::ptrdiff_t(from)});
@@ -386,10 +393,10 @@ TitleTrees find_title_trees(const Path& place, const std::vector<WalkedFile>& fi
       tree.taken.insert(name);
       continue;
     }
-    ++tree.votes[title ? title->system : *above->name.system];
+    ++tree.votes[title ? title->system : above ? *above->name.system : System::wiiu];
     Names inside(names.begin() + std::ptrdiff_t(from), names.end());
     // A folder below the title's own is a copy of its save.
-    if ((inside.empty() && has_save) || (!title && !own)) tree.loose.insert(name);
+    if ((inside.empty() && has_save) || (!title && !own && !untold)) tree.loose.insert(name);
     tree.titles[name].insert(std::move(inside));
   }
   TitleTrees found;

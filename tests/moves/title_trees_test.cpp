@@ -413,6 +413,31 @@ TEST_F(TitleTrees, SiblingsByTheCatalog) {
   expect_undo_restores("psp", before);
 }
 
+// Slots of an account in a place that does not say its title: files have to be alike.
+TEST_F(TitleTrees, SlotsOfAnAccountWithoutATitle) {
+  for (const std::string slot : {"0", "1"})
+    for (const std::string file : {"main.dat", "opt/keys.bin"})
+      folder_.write("My Halyard/80000001/" + slot + "/" + file, random_bytes(300, 9), 30);
+  junk("My Halyard");
+  for (const std::string file : {"main.dat", "opt/keys.bin"})
+    folder_.write("dl/00050000/10110a00/user/80000001/" + file, random_bytes(300, 10));
+  folder_.write("dl/00050000/10120a00/user/80000001/other.dat", random_bytes(300, 10));
+  const auto before = test::snapshot(folder_ / "My Halyard");
+  const CarryReport report = carry_one(at("dl/00050000/10110a00"), at("My Halyard"));
+  EXPECT_EQ(stop_code(report), "");
+  EXPECT_EQ(move_of(report).to, at("My Halyard/80000001/2"));
+  expect_undo_restores("My Halyard", before);
+  EXPECT_EQ(stop_code(carry_one(at("dl/00050000/10120a00"), at("My Halyard"))), "no-match");
+  // And back, where the user says the title.
+  folder_.write("con/00050000/10110a00/user/80000001/main.dat", random_bytes(300, 11), 50);
+  folder_.write("con/00050000/10120a00/user/80000001/other.dat", random_bytes(300, 11), 50);
+  CarryRequest back;
+  back.saves = {at("My Halyard/80000001/1")};
+  back.to = at("con");
+  back.code = "10110a00";
+  EXPECT_EQ(move_of(carry_it(back)).to, at("con/00050000/10110a00/user/80000001"));
+}
+
 // Folders whose names say nothing: their files tell which title each is of.
 TEST_F(TitleTrees, FoldersUnderHashes) {
   const std::vector<std::string> hashes{"3fa85f6457174562b3fc2c963f66afa6",
