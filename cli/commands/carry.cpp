@@ -34,6 +34,8 @@ void show(const CarryReport& report, Run& run, bool all, bool undoing) {
     run.print(summary_text(report, run.style()));
   else
     run.print(report_text(report, run.style(), undoing ? Doing::undoing : Doing::carrying));
+  if (!run.json)
+    for (const Finding& note : report.notes) run.print(finding_text(note, run.style(), 0));
   for (const MoveReport& move : report.moves)
     if (is_failure(move, all)) run.status = exit_status(Trouble::stopped);
   if (!report.failed) return;

@@ -267,6 +267,7 @@ Json to_json(const CarryReport& report) {
   for (const PlaceReport& place : report.understood)
     json["understood"].push_back(
         {{"place", place.path}, {"text", place.words}, {"exact", place.exact}});
+  for (const Finding& note : report.notes) json["notes"].push_back(to_json(note));
   if (!report.safe_to_remove.empty()) json["safe_to_remove"] = report.safe_to_remove;
   if (report.failed) json["error"] = to_json(*report.failed);
   return json;

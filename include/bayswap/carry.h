@@ -94,6 +94,7 @@ struct PlaceReport {
 struct CarryReport {
   std::vector<MoveReport> moves;
   std::vector<PlaceReport> understood;
+  Findings notes;               ///< what no single save is about
   std::optional<Error> failed;  ///< a place failed; the moves before it are done and stay undoable
   std::string safe_to_remove;   ///< a medium that can be taken out, and holds everything; or empty
 };

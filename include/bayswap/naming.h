@@ -24,7 +24,8 @@ using Fields = std::map<std::string, std::string, std::less<>>;
 /// `{field}` stands for a value, `{field:change:change}` for a changed one; `{{` and `}}` are
 /// literal braces. Changes: `upper`, `lower`, `hex` (the bytes as hex digits), `high` and `low`
 /// (halves of a title id), `pad N` (zeros in front of a slot), `first A` (the text of slot 0),
-/// `from N` (slot 0 is written N). Every pattern that parse() accepts can be read back: for all
+/// `from N` (slot 0 is written N), `tens A` (a letter in front of numbers below ten), `letters A`
+/// (letters for numbers from ten on). Every pattern that parse() accepts can be read back: for all
 /// fields f that build() accepts, match(build(f)) gives f.
 class NamingPattern {
  public:

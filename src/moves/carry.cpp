@@ -58,7 +58,10 @@ class Carrier {
     if (auto there = check_place(); !there) return tl::unexpected(there.error());
     if (!request_.plan)
       if (auto recovered = recover(session_); !recovered) return tl::unexpected(recovered.error());
-    return find_wanted(session_, folders_, scan_, request_);
+    auto wanted = find_wanted(session_, folders_, scan_, request_);
+    if (!wanted) return tl::unexpected(wanted.error());
+    report_.notes = std::move(wanted->notes);
+    return std::move(wanted->saves);
   }
 
   /// Carries them, or plans it. `shown`: what a plan showed of each, which must be as it was; null

@@ -105,6 +105,15 @@ Result<Source> read_source(Session& session, RomFolders& folders, const Path& pa
   return source;
 }
 
+std::map<System, std::size_t> states_of_bay(BayScan& scan) {
+  std::map<System, std::size_t> states;
+  for (const Shelf& shelf : scan.bay().shelves)
+    if (const std::size_t files = shelf.kind == Kind::state ? scan.files_on(shelf).size() : 0;
+        files > 0)
+      states[shelf.system] += files;
+  return states;
+}
+
 bool keeps_states(const Bay& bay, System system) {
   return std::ranges::any_of(bay.shelves, [&](const Shelf& shelf) {
     return shelf.kind == Kind::state && shelf.system == system;

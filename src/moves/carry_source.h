@@ -1,6 +1,7 @@
 // What is carried: one save, gathered from the files that hold its parts.
 #pragma once
 
+#include <map>
 #include <optional>
 #include <string>
 #include <vector>
@@ -46,6 +47,9 @@ struct Source {
 
 /// What lies in a bay and can't be read: it is named, and stops.
 [[nodiscard]] Source unreadable_source(const Bay& bay, const Path& path, const Error& error);
+
+/// How many states lie on the shelves of a bay, by system.
+[[nodiscard]] std::map<System, std::size_t> states_of_bay(BayScan& scan);
 
 /// Whether a bay has a shelf for states of the system.
 [[nodiscard]] bool keeps_states(const Bay& bay, System system);

@@ -47,6 +47,7 @@ class StateShelf {
 
   [[nodiscard]] const Shelf& shelf() const { return shelf_; }
   [[nodiscard]] const NamingPattern& pattern() const { return pattern_; }
+  [[nodiscard]] bool numbered() const { return pattern_.uses("slot"); }
   [[nodiscard]] bool empty() const { return there_.states.empty(); }
 
   void read(const Source& source, const GameThere& game) {
@@ -101,6 +102,20 @@ class StateShelf {
     return std::to_string(slot);
   }
 
+  /// Whether this slot holds the very state.
+  [[nodiscard]] bool holds(const Source& source, const std::string& slot) const {
+    const auto path = build(slot);
+    if (!path) return false;
+    const auto same =
+        context_.session.storage->same(source.files.front(), context_.bay().place / *path);
+    return same && *same;
+  }
+  /// Whether a file lies where this slot's would.
+  [[nodiscard]] bool has(const std::string& slot) const {
+    const auto path = build(slot);
+    return path && !is_missing(*context_.session.storage, context_.bay().place / *path);
+  }
+
   [[nodiscard]] Result<std::string> build(const std::string& slot) const {
     Fields fields = fields_;
     fields.insert_or_assign("slot", slot);
@@ -137,11 +152,23 @@ int rank(const StateShelf& shelf, const StateMaker& maker) {
   return verdict == SameProgram::yes ? 3 : verdict == SameProgram::unknown ? 2 : 0;
 }
 
+// A state without a number, such as one that a program makes by itself, is no numbered slot's.
+std::string slot_for_automatic(const StateShelf& shelf, const Source& source, Checks& checks) {
+  if (!shelf.numbered() || !shelf.has("0") || shelf.holds(source, "0")) return "0";
+  std::string slot = shelf.free_slot();
+  checks.note({Level::note, Code::assumed,
+               fmt::format("the state has no slot, and slot 0 there is taken: it goes to the free "
+                           "slot {}",
+                           slot),
+               ""});
+  return slot;
+}
+
 std::optional<std::string> wanted_slot(const StateShelf& shelf, const Source& source,
                                        const CarryRequest& request, Checks& checks) {
   if (or_empty(request.slot) == "free") return shelf.free_slot();
   const std::string& text = or_empty(request.slot).empty() ? source.slot : or_empty(request.slot);
-  if (text.empty()) return "0";
+  if (text.empty()) return slot_for_automatic(shelf, source, checks);
   if (const auto number = slot_number(text)) return std::to_string(*number);
   (void)checks.add({Level::error,
                     Code::no_match,
@@ -169,7 +196,8 @@ class StateTarget final : public Target {
     if (!bytes) return tl::unexpected(bytes.error());
     const auto maker = check_whole(source, *bytes, checks);
     if (!maker) return std::optional<Placement>{};
-    const auto shelf = best_shelf(source, *game, *maker);
+    const bool automatic = source.slot.empty() && or_empty(context_.request.slot).empty();
+    const auto shelf = best_shelf(source, *game, *maker, automatic);
     if (!shelf) return std::optional<Placement>{};
     check_program(*shelf, *maker, checks);
     if (checks.stopped()) return std::optional<Placement>{};
@@ -195,15 +223,22 @@ class StateTarget final : public Target {
     return std::move(state->maker);
   }
 
+  // A state without a slot goes where such ones lie, and a numbered one among numbered ones.
   std::optional<StateShelf> best_shelf(const Source& source, const GameThere& game,
-                                       const StateMaker& maker) {
+                                       const StateMaker& maker, bool automatic) {
     std::optional<StateShelf> best;
+    const auto better = [&](const StateShelf& one, const StateShelf& other) {
+      const auto order = [&](const StateShelf& shelf) {
+        return std::pair(rank(shelf, maker), shelf.numbered() != automatic);
+      };
+      return order(one) > order(other);
+    };
     for (const Shelf& shelf : context_.bay().shelves) {
       auto pattern = NamingPattern::parse(shelf.pattern);
       if (shelf.kind != Kind::state || shelf.system != source.save.system || !pattern) continue;
       StateShelf one(context_, shelf, std::move(*pattern));
       one.read(source, game);
-      if (!best || rank(one, maker) > rank(*best, maker)) best.emplace(std::move(one));
+      if (!best || better(one, *best)) best.emplace(std::move(one));
     }
     return best;
   }

@@ -33,6 +33,7 @@ class Wanted {
       BayScan scan(session_, folders_, **from);
       auto sources = read_bay(session_, folders_, scan, request_);
       if (!sources) return sources;
+      note_states_left(scan);
       if (request_.all) return all_of(std::move(*sources), (*from)->name);
       return pick(std::move(*sources), or_empty(request_.game), (*from)->name);
     }
@@ -47,7 +48,22 @@ class Wanted {
     return sources;
   }
 
+  [[nodiscard]] const Findings& notes() const { return notes_; }
+
  private:
+  // States of systems of which the destination keeps none yet: it can't be told how it would.
+  void note_states_left(BayScan& from) {
+    for (const auto& [system, states] : states_of_bay(from)) {
+      if (keeps_states(to_.bay(), system)) continue;
+      notes_.push_back({Level::note, Code::assumed,
+                        fmt::format("{} of {} stay where they are: no state of that system lies "
+                                    "at the destination, which would show what it is called",
+                                    counted(states, "state"), to_string(system)),
+                        "make one state of such a game there first; only the program that made a "
+                        "state can load it"});
+    }
+  }
+
   // Every save, or every one of the game that is named, however many files and folders it has.
   Result<std::vector<Source>> all_of(std::vector<Source> sources, const std::string& bay) const {
     if (sources.empty())
@@ -365,6 +381,7 @@ class Wanted {
       std::erase_if(sources, [](const Source& source) { return source.state; });
   }
 
+  Findings notes_;
   Session& session_;
   RomFolders& folders_;
   BayScan& to_;  // where they go
@@ -373,9 +390,12 @@ class Wanted {
 
 }  // namespace
 
-Result<std::vector<Source>> find_wanted(Session& session, RomFolders& folders, BayScan& to,
-                                        const CarryRequest& request) {
-  return Wanted(session, folders, to, request).find();
+Result<WantedSaves> find_wanted(Session& session, RomFolders& folders, BayScan& to,
+                                const CarryRequest& request) {
+  Wanted wanted(session, folders, to, request);
+  auto saves = wanted.find();
+  if (!saves) return tl::unexpected(saves.error());
+  return WantedSaves{std::move(*saves), wanted.notes()};
 }
 
 }  // namespace bayswap

@@ -5,6 +5,7 @@
 #include <algorithm>
 
 #include "bayswap/naming.h"
+#include "bayswap/state.h"
 #include "core/bytes/text.h"
 #include "core/layouts/cartridge/chips.h"
 #include "core/layouts/titles/path_text.h"
@@ -71,8 +72,13 @@ std::vector<const RomFile*> rom_candidates(RomFolders& folders, const Inspection
                     .matching(stem, found.shelf->shelf->system);
     if (!roms.empty()) return roms;
   }
-  if (options.index != nullptr) return options.index->matching(stem, options.system);
-  return folders.beside(found.path.parent_path()).matching(stem, options.system);
+  const RomIndex& roms =
+      options.index != nullptr ? *options.index : folders.beside(found.path.parent_path());
+  auto matching = roms.matching(stem, options.system);
+  if (!matching.empty()) return matching;
+  // A state may have its slot in an extension before the last.
+  const std::string of_state = state_name_of(inner_name(found.path)).stem;
+  return of_state == stem ? matching : roms.matching(of_state, options.system);
 }
 
 // Keeps the ROMs whose family can have left these bytes at all.

@@ -190,8 +190,60 @@ std::string with_slot(const NumberedPath& path, std::size_t place, const std::st
   return pattern;
 }
 
+namespace {
+
+// Slots of one character each, with letters behind the nine; empty when they are none.
+std::string letter_slots(const std::set<std::string>& texts) {
+  bool digit = false;
+  bool small = false;
+  bool capital = false;
+  std::size_t letters = 0;
+  for (const std::string& text : texts) {
+    if (text.size() != 1) return {};
+    const char c = text.front();
+    digit = digit || is_digit(c);
+    small = small || (c >= 'a' && c <= 'z');
+    capital = capital || (c >= 'A' && c <= 'Z');
+    if (!is_digit(c)) ++letters;
+  }
+  // One letter beside numbers that do not begin with nothing is the first slot's.
+  const bool many = letters > 1 || texts.contains("0");
+  if (!digit || !many || small == capital) return {};
+  return small ? "{slot:letters a}" : "{slot:letters A}";
+}
+
+// Slots of which those below ten have a letter for the tens; empty when they are none. The first
+// one may have two letters.
+std::string tens_slots(const std::set<std::string>& texts) {
+  std::string letter;
+  std::string first;
+  bool tens = false;
+  for (const std::string& text : texts) {
+    if (text.size() != 2 || is_digit(text.front()) != is_digit(text.back())) {
+      if (text.size() != 2 || !is_digit(text.back())) return {};
+      if (!letter.empty() && letter.front() != text.front()) return {};
+      letter = text.substr(0, 1);
+    } else if (is_digit(text.front())) {
+      if (text.front() == '0') return {};
+      tens = true;
+    } else if (first.empty()) {
+      first = text;
+    } else {
+      return {};
+    }
+  }
+  if (!tens || letter.empty()) return {};
+  if (first.empty()) return "{slot:tens " + letter + "}";
+  return first.front() == letter.front() ? "{slot:tens " + letter + ":first " + first + "}"
+                                         : std::string();
+}
+
+}  // namespace
+
 std::string slot_field(const std::set<std::string>& texts) {
   constexpr std::size_t kMostDigits = 4;
+  for (const auto form : {letter_slots, tens_slots})
+    if (std::string field = form(texts); !field.empty()) return field;
   const bool nameless = texts.contains("");
   std::string letter;  // of the first slot
   for (const std::string& text : texts)

@@ -1,5 +1,6 @@
 #include "places/slot_shelves.h"
 
+#include <algorithm>
 #include <map>
 #include <optional>
 #include <set>
@@ -80,6 +81,13 @@ const std::vector<std::string>& first_texts() {
   return kTexts;
 }
 
+// The same name with a letter for the tens: `.zs1` beside `.z10`, and `.zst` for the first one.
+Shape with_letter(const Shape& shape, std::size_t place, char letter) {
+  Shape other = shape;
+  std::get<2>(other)[place] += letter;
+  return other;
+}
+
 bool has_same_rest(const Like& like, const Like& first, std::size_t place) {
   std::size_t other = 0;
   for (std::size_t k = 0; k < like.numbers.size(); ++k) {
@@ -90,6 +98,33 @@ bool has_same_rest(const Like& like, const Like& first, std::size_t place) {
   return true;
 }
 
+// Brings states below slot ten, with a letter for the tens, to those from ten on.
+void add_tens(std::map<Shape, Like>& found, const Shape& shape, std::size_t place,
+              std::set<std::string>& texts, std::vector<std::size_t>& members,
+              std::set<const Like*>& taken) {
+  const auto is_ten = [](const std::string& text) { return text.size() == 2 && text[0] != '0'; };
+  if (!std::ranges::all_of(texts, is_ten)) return;
+  for (char letter = 'a'; letter <= 'z'; ++letter) {
+    const Shape small = with_letter(shape, place, letter);
+    const auto ones = found.find(small);
+    if (ones == found.end() || ones->second.numbers.size() <= place ||
+        !std::ranges::all_of(ones->second.numbers[place],
+                             [](const std::string& text) { return text.size() == 1; }))
+      continue;
+    for (const std::string& number : ones->second.numbers[place]) texts.insert(letter + number);
+    members.insert(members.end(), ones->second.files.begin(), ones->second.files.end());
+    taken.insert(&ones->second);
+    for (char last = 'a'; last <= 'z'; ++last) {
+      const auto first = found.find(with_first(small, place, std::string(1, last)));
+      if (first == found.end() || !first->second.numbers.empty()) continue;
+      texts.insert(std::string{letter, last});
+      members.insert(members.end(), first->second.files.begin(), first->second.files.end());
+      taken.insert(&first->second);
+    }
+    return;
+  }
+}
+
 }  // namespace
 
 std::vector<SlotShelf> shelves_of_states(const std::vector<SlotFile>& files) {
@@ -97,12 +132,14 @@ std::vector<SlotShelf> shelves_of_states(const std::vector<SlotFile>& files) {
   std::vector<SlotShelf> shelves;
   std::set<const Like*> taken;
   for (auto& [shape, like] : found) {
+    if (taken.contains(&like)) continue;
     std::size_t count = 0;
     auto place = differing(like, count);
     if (count == 0 && like.sure) place = last_number(like.first);
     if (!place) continue;
     std::set<std::string> texts = like.numbers[*place];
     std::vector<std::size_t> members = like.files;
+    add_tens(found, shape, *place, texts, members, taken);
     for (const std::string& text : first_texts()) {
       const auto first = found.find(with_first(shape, *place, text));
       if (first == found.end() || !has_same_rest(like, first->second, *place)) continue;

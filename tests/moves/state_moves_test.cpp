@@ -5,7 +5,7 @@
 #include "bayswap/state.h"
 #include "demo/makers.h"
 #include "demo/state_makers.h"
-#include "support/world.h"
+#include "support/real_place.h"
 
 namespace bayswap {
 namespace {
@@ -133,6 +133,113 @@ TEST_F(States, AreListedBySlot) {
   ASSERT_FALSE(none);
   EXPECT_EQ(none.error().code, Code::no_match);
   EXPECT_EQ(list_states(session, at("nowhere")).error().code, Code::missing);
+}
+
+// Places of two programs' kinds with states of three games, of one and the same program.
+class StateSlots : public test::RealPlaceTest {
+ protected:
+  static Bytes state(std::uint32_t seed) {
+    return demo::sectioned_state("BRIGSTAT", {{"CPU ", demo::state_memory(64, seed)},
+                                              {"WRAM", demo::state_memory(9000, seed)},
+                                              {"VRAM", demo::state_memory(5000, seed + 1)}});
+  }
+  void roms(const std::string& place) {
+    for (const std::string game : {"Kite", "Moss", "Tin"})
+      folder_.write(place + "/" + game + " (Europe).gb", demo::gb_rom(test::upper(game), 0x03, 2));
+    junk(place);
+  }
+  // `slots`: what stands behind the game's name.
+  void states(const std::string& place, const std::vector<std::string>& slots, std::uint32_t seed,
+              int age = 30) {
+    roms(place);
+    for (const std::string game : {"Kite", "Moss", "Tin"})
+      for (const std::string& slot : slots)
+        folder_.write(place + "/" + game + " (Europe)" + slot, state(seed++), age);
+  }
+  std::string carried(const std::string& save, const std::string& place) {
+    CarryRequest request;
+    request.saves = {save};
+    request.to = place;
+    const CarryReport report = carry_it(request);
+    EXPECT_EQ(stop_code(report), "") << save;
+    return report.moves.empty() ? "" : Path(report.moves.front().to).filename().string();
+  }
+};
+
+TEST_F(StateSlots, AnAutomaticStateReplacesNoOtherSlots) {
+  states("one", {".state", ".state1", ".state.auto"}, 1, 5);
+  states("both", {".state", ".state1", ".state.auto"}, 100);
+  states("numbers", {".state", ".state1", ".state3"}, 200);
+  states("words", {".quick.sav", ".s01.sav", ".s02.sav"}, 300);
+  for (const bool learned : {false, true}) {
+    if (learned)
+      for (const std::string place : {"one", "both", "numbers", "words"}) learn(place);
+    const auto to = [&](const std::string& place) { return learned ? place : at(place); };
+    const std::string automatic = at("one/Moss (Europe).state.auto");
+    for (const std::string place : {"both", "numbers", "words"}) {
+      const auto before = test::snapshot(folder_ / place);
+      const auto old = test::contents(folder_ / place);
+      const std::string landed = carried(automatic, to(place));
+      if (place == "both") {
+        EXPECT_EQ(landed, "Moss (Europe).state.auto");
+      }
+      if (place == "numbers") {
+        EXPECT_EQ(landed, "Moss (Europe).state2") << "a free slot";
+      }
+      if (place == "words") {
+        EXPECT_EQ(landed, "Moss (Europe).quick.sav");
+      }
+      expect_undo_restores(place, before);
+      // A numbered one stays among the numbered ones.
+      EXPECT_EQ(carried(at("one/Moss (Europe).state1"), to(place)),
+                place == "words" ? "Moss (Europe).s01.sav" : "Moss (Europe).state1");
+      expect_undo_restores(place, before);
+    }
+  }
+}
+
+TEST_F(StateSlots, LettersForTens) {
+  states("tens", {".zst", ".zs1", ".zs9", ".z10", ".z12"}, 1, 5);
+  states("letters", {".q0", ".q9", ".qa", ".qc"}, 100);
+  states("numbers", {".state", ".state1", ".state3"}, 200);
+  for (const std::string place : {"tens", "letters", "numbers"}) learn(place);
+  Session session = open();
+  EXPECT_EQ((*session.bays.find("tens"))->shelves.front().pattern,
+            "{stem}.z{slot:tens s:first st}");
+  EXPECT_EQ((*session.bays.find("letters"))->shelves.front().pattern, "{stem}.q{slot:letters a}");
+  const std::vector<std::vector<std::string>> same{{".zst", ".q0", ".state"},
+                                                   {".zs9", ".q9", ".state9"},
+                                                   {".z10", ".qa", ".state10"},
+                                                   {".z12", ".qc", ".state12"}};
+  for (const auto& forms : same) {
+    CarryRequest request;
+    request.saves = {at("tens/Tin (Europe)" + forms[0])};
+    request.accept = {Code::newer_there};
+    for (const auto& [place, form] : {std::pair("letters", forms[1]), {"numbers", forms[2]}}) {
+      request.to = place;
+      EXPECT_EQ(Path(move_of(carry_it(request)).to).filename(), "Tin (Europe)" + form);
+      Session last = open();
+      ASSERT_TRUE(undo(last, "", {}));
+    }
+  }
+}
+
+TEST_F(StateSlots, StatesThatStayAreNamed) {
+  states("one", {".state", ".state1"}, 1, 5);
+  roms("none");
+  for (const std::string game : {"Kite", "Moss", "Tin"}) {
+    folder_.write("one/" + game + " (Europe).sav", test::random_bytes(0x2000, 9), 5);
+    folder_.write("none/" + game + " (Europe).sav", test::random_bytes(0x2000, 8), 30);
+  }
+  CarryRequest request;
+  request.all = true;
+  request.from = at("one");
+  request.to = at("none");
+  request.plan = true;
+  const CarryReport report = carry_it(request);
+  EXPECT_EQ(report.moves.size(), 3U);
+  ASSERT_EQ(report.notes.size(), 1U);
+  EXPECT_NE(report.notes[0].text.find("6 states of gb"), std::string::npos) << report.notes[0].text;
 }
 
 }  // namespace

@@ -102,6 +102,11 @@ TEST(SlotField, TellsFormsApart) {
   EXPECT_EQ(slot_field({"", "01", "02"}), "{slot:pad 2:first }");
   EXPECT_EQ(slot_field({"10", "11"}), "{slot}");
   EXPECT_EQ(slot_field({"", "0"}), "") << "two first slots";
+  EXPECT_EQ(slot_field({"0", "9", "a", "b"}), "{slot:letters a}");
+  EXPECT_EQ(slot_field({"8", "9", "A", "C"}), "{slot:letters A}");
+  EXPECT_EQ(slot_field({"1", "2", "t"}), "{slot:first t}");
+  EXPECT_EQ(slot_field({"s1", "s9", "10"}), "{slot:tens s}");
+  EXPECT_EQ(slot_field({"st", "s1", "12"}), "{slot:tens s:first st}");
   EXPECT_EQ(slot_field({"1", "02"}), "") << "two forms at once";
   EXPECT_EQ(slot_field({"20261123"}), "") << "a date is no slot";
   EXPECT_EQ(slot_field({""}), "");

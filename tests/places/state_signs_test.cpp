@@ -29,6 +29,8 @@ TEST(StateNames, TellGameAndSlot) {
         Case{"Dune Semaphore slot 07.z", "Dune Semaphore", "7"},
         Case{"Dune Semaphore_2.z", "Dune Semaphore", "2"}, Case{"Harbour 6.z", "Harbour 6", ""},
         Case{"Harbour 6.st1", "Harbour 6", "1"}, Case{"Kites (1982).z", "Kites (1982)", ""},
+        Case{"Dune.state.auto", "Dune", ""}, Case{"Dune.s01.sav", "Dune", "1"},
+        Case{"Dune.state3.gz", "Dune", "3"}, Case{"Mr. Dune.z", "Mr. Dune", ""},
         Case{"noext", "noext", ""}, Case{".st1", ".st1", ""}}) {
     const StateName name = state_name_of(one.name);
     EXPECT_EQ(name.stem, one.stem) << one.name;

@@ -14,6 +14,8 @@ namespace bayswap::naming {
 namespace {
 
 constexpr unsigned kMaxSlot = 9999;
+constexpr unsigned kTen = 10;
+constexpr unsigned kLetters = 26;
 
 CharClass range(char first, char last) {
   CharClass chars;
@@ -95,7 +97,9 @@ bool allowed(Change::Op op, Shape shape, bool title_id) {
     case Op::low: return title_id;
     case Op::pad:
     case Op::first:
-    case Op::from: return shape == Shape::slot;
+    case Op::from:
+    case Op::tens:
+    case Op::letters: return shape == Shape::slot;
   }
   return false;
 }
@@ -116,6 +120,9 @@ tl::expected<Change, Complaint> parse_change(std::string_view text) {
   const std::string_view rest = space == std::string_view::npos ? "" : text.substr(space + 1);
   if (word == "first" && space != std::string_view::npos)
     return Change{Op::first, 0, std::string(rest)};
+  if (word == "tens" && rest.size() == 1) return Change{Op::tens, 0, std::string(rest)};
+  if (word == "letters" && (rest == "a" || rest == "A"))
+    return Change{Op::letters, 0, std::string(rest)};
   if (word == "pad" || word == "from") {
     unsigned number = 0;
     const auto [end, problem] = std::from_chars(rest.data(), rest.data() + rest.size(), number);
@@ -126,7 +133,8 @@ tl::expected<Change, Complaint> parse_change(std::string_view text) {
     return Change{word == "pad" ? Op::pad : Op::from, number, {}};
   }
   return tl::unexpected(fmt::format(
-      "there is no change '{}' (there are upper, lower, hex, high, low, pad N, first A, from N)",
+      "there is no change '{}' (there are upper, lower, hex, high, low, pad N, first A, from N, "
+      "tens A, letters A)",
       safe_text(text)));
 }
 
@@ -142,6 +150,18 @@ std::vector<Spelling> slot_spellings(const Field& field) {
   if (first != nullptr) found.push_back(literal(first->text));
   const std::size_t width = pad == nullptr ? 1 : pad->number;
   const bool zero_shown = first == nullptr && slot_offset(field) == 0;
+  const CharClass ones = zero_shown ? digits() : range('1', '9');
+  if (const Change* tens = field.change(Change::Op::tens)) {
+    Spelling small = literal(tens->text);
+    small.push_back({ones, 1, 1});
+    found.push_back(std::move(small));
+    found.push_back({{range('1', '9'), 1, 1}, {digits(), 1, 4}});
+    return found;
+  }
+  if (const Change* letter = field.change(Change::Op::letters)) {
+    found.push_back({{ones | letters(letter->text == "a"), 1, 1}});
+    return found;
+  }
   if (width == 1) {
     if (zero_shown) found.push_back(literal("0"));
     found.push_back({{range('1', '9'), 1, 1}, {digits(), 0, 4}});
@@ -160,6 +180,17 @@ tl::expected<std::string, Complaint> build_slot(const Field& field, std::string_
     return tl::unexpected(fmt::format("'{}' is no slot number", safe_text(value)));
   const Change* first = field.change(Change::Op::first);
   if (slot == 0 && first != nullptr) return first->text;
+  const unsigned shown = slot + slot_offset(field);
+  if (const Change* tens = field.change(Change::Op::tens); tens != nullptr && shown < kTen)
+    return fmt::format("{}{}", tens->text, shown);
+  if (const Change* letter = field.change(Change::Op::letters)) {
+    if (shown >= kTen + kLetters)
+      return tl::unexpected(fmt::format("slot {} has no letter", safe_text(value)));
+    if (shown >= kTen)
+      return std::string(1,
+                         static_cast<char>(letter->text.front() + static_cast<int>(shown - kTen)));
+    return std::to_string(shown);
+  }
   const Change* pad = field.change(Change::Op::pad);
   return fmt::format("{:0{}}", slot + slot_offset(field), pad == nullptr ? 1 : pad->number);
 }
@@ -168,6 +199,12 @@ std::optional<std::string> slot_of_text(const Field& field, std::string_view tex
   const Change* first = field.change(Change::Op::first);
   if (first != nullptr && text == first->text) return "0";
   unsigned shown = 0;
+  const Change* tens = field.change(Change::Op::tens);
+  const Change* letter = field.change(Change::Op::letters);
+  if (tens != nullptr && text.starts_with(tens->text)) text.remove_prefix(tens->text.size());
+  if (letter != nullptr && text.size() == 1 && text.front() >= letter->text.front())
+    return std::to_string(kTen + static_cast<unsigned>(text.front() - letter->text.front()) -
+                          slot_offset(field));
   const auto [end, problem] = std::from_chars(text.data(), text.data() + text.size(), shown);
   const unsigned least = slot_offset(field) + (first == nullptr ? 0 : 1);
   if (problem != std::errc{} || end != text.data() + text.size() || shown < least)
@@ -306,6 +343,10 @@ tl::expected<Field, Complaint> parse_field(std::string_view text) {
   }
   if (field.change(Change::Op::high) && field.change(Change::Op::low))
     return tl::unexpected(Complaint("'high' and 'low' exclude each other"));
+  if (field.change(Change::Op::pad) != nullptr || field.change(Change::Op::letters) != nullptr)
+    if (field.change(Change::Op::tens) != nullptr ||
+        (field.change(Change::Op::pad) != nullptr && field.change(Change::Op::letters) != nullptr))
+      return tl::unexpected(Complaint("'pad', 'tens' and 'letters' exclude each other"));
   const Change* first = field.change(Change::Op::first);
   if (first != nullptr && !all_of_class(first->text, free_text()))
     return tl::unexpected(Complaint("the text of 'first' cannot stand in a file name"));

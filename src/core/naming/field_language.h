@@ -26,7 +26,7 @@ struct Run {
 using Spelling = std::vector<Run>;
 
 struct Change {
-  enum class Op { upper, lower, hex, high, low, pad, first, from };
+  enum class Op { upper, lower, hex, high, low, pad, first, from, tens, letters };
   Op op = Op::upper;
   unsigned number = 0;
   std::string text;

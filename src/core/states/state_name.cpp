@@ -56,6 +56,22 @@ bool take_from_name(std::string& stem, std::string& slot) {
   return true;
 }
 
+// `Game.state.auto`, `Game.s01.sav`, `Game.state3.gz`: the slot, or that there is none, stands in
+// the extension before the last.
+bool take_inner_extension(StateName& name) {
+  constexpr std::size_t kMostLetters = 6;
+  const std::size_t dot = name.stem.rfind('.');
+  if (dot == std::string::npos || dot == 0) return false;
+  std::string inner = lower_ascii(name.stem.substr(dot + 1));
+  const std::string slot = take_number(inner);
+  const bool letters = !inner.empty() && inner.size() <= kMostLetters &&
+                       std::ranges::all_of(inner, [](char c) { return c >= 'a' && c <= 'z'; });
+  if (!letters || (slot.empty() && inner != "state")) return false;
+  name.stem.resize(dot);
+  name.slot = slot;
+  return true;
+}
+
 }  // namespace
 
 StateName state_name_of(std::string_view file_name) {
@@ -69,6 +85,7 @@ StateName state_name_of(std::string_view file_name) {
   name.stem = std::string(file_name.substr(0, dot));
   std::string extension = lower_ascii(file_name.substr(dot + 1));
   name.slot = take_number(extension);
+  if (name.slot.empty() && take_inner_extension(name)) return name;
   if (name.slot.empty() && !take_from_name(name.stem, name.slot) && extension == "state")
     name.slot = "0";  // the first slot, where the later ones have numbers
   return name;
