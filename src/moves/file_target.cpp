@@ -12,6 +12,7 @@
 #include "files/atomic_write.h"
 #include "moves/game_there.h"
 #include "moves/shelf_path.h"
+#include "places/chip_shelves.h"
 #include "places/second_file.h"
 #include "reading/part_layouts.h"
 
@@ -76,7 +77,9 @@ class PartPlacer {
     std::vector<std::string> left = wanted_;
     std::string layouts_there;
     while (!left.empty()) {
-      auto option = best_option(left);
+      auto option =
+          best_option(shelves_for(context_.bay(), source_.save.system, Kind::battery), left);
+      if (option && !*option) option = option_by_habit(left);
       if (!option) return tl::unexpected(option.error());
       if (!*option) break;
       auto unit = fill(**option, placement.losses);
@@ -134,10 +137,37 @@ class PartPlacer {
     return there == own ? 2 : 0;
   }
 
-  Result<std::optional<Option>> best_option(const std::vector<std::string>& left) {
+  // No save of such a chip lies there yet: it is called as those of other chips are.
+  Result<std::optional<Option>> option_by_habit(const std::vector<std::string>& left) {
+    if (context_.bay().exact) return std::optional<Option>{};
+    for (const std::string& part : left) {
+      if (part == "clock") continue;  // a part of another chip's file, or its companion
+      std::vector<const Shelf*> shelves;
+      for (Shelf& shelf : shelves_by_habit(context_.bay(), source_.save.system, part))
+        shelves.push_back(habits_.emplace_back(std::make_unique<Shelf>(std::move(shelf))).get());
+      auto option = best_option(shelves, {part});
+      const bool taken =
+          option && *option && std::ranges::any_of(placed_, [&](const PlacedFile& file) {
+            return file.path == (*option)->path;
+          });
+      if (taken) continue;
+      if (option && *option)
+        checks_.note(
+            {Level::note, Code::assumed,
+             fmt::format("no save of this chip ({}) lies there yet: it is called as the "
+                         "others are",
+                         part),
+             "if the game does not find it, save once in the game there, and carry again"});
+      if (!option || *option) return option;
+    }
+    return std::optional<Option>{};
+  }
+
+  Result<std::optional<Option>> best_option(const std::vector<const Shelf*>& shelves,
+                                            const std::vector<std::string>& left) {
     std::optional<Option> best;
     std::set<Path> equal;  // other places that are as good as the best one
-    for (const Shelf* shelf : shelves_for(context_.bay(), source_.save.system, Kind::battery)) {
+    for (const Shelf* shelf : shelves) {
       const auto pattern = NamingPattern::parse(shelf->pattern);
       if (!pattern) return tl::unexpected(pattern.error());
       const auto relative =
@@ -359,7 +389,8 @@ class PartPlacer {
   Checks& checks_;
   std::vector<std::string> wanted_;
   std::vector<std::string> reasons_;
-  std::vector<PlacedFile> placed_;  // one for each unit that changes something
+  std::vector<std::unique_ptr<Shelf>> habits_;  // for chips of which there is no save there yet
+  std::vector<PlacedFile> placed_;              // one for each unit that changes something
 };
 
 // Saves of cartridges: a file, or several, for the parts that the game's chips hold.

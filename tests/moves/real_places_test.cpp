@@ -1,7 +1,9 @@
 // Places as people have them: never learned, named by a path, full of other things.
 #include <gtest/gtest.h>
 
+#include <algorithm>
 #include <set>
+#include <tuple>
 
 #include "bayswap/carry.h"
 #include "bayswap/look.h"
@@ -445,6 +447,37 @@ TEST_F(RealPlaces, AClockBesideItsSaveMovesWithIt) {
   folder_.write("dl/Tin.sav", ram, 1);
   EXPECT_EQ(stop_code(carry_one(at("dl/Tin.sav"), at("beside"))), "");
   EXPECT_FALSE(std::filesystem::exists(folder_ / "beside/Tin (Europe).rtc"));
+}
+
+// The first save of a chip in a place is called as those of its kin are.
+TEST_F(RealPlaces, AChipWithoutAnExampleFollowsTheHabitThere) {
+  const std::vector<std::tuple<std::string, std::string, std::size_t>> games{
+      {"Copper Tide", "NCTE", 0x8000}, {"Glacier Post", "NGPE", 0x200}, {"Tin", "NTNE", 0x20000}};
+  for (const std::string place : {"named", "one", "both"})
+    for (const auto& [title, code, size] : games)
+      folder_.write(place + "/" + title + " (USA).z64", demo::n64_rom(test::upper(title), code));
+  const auto save = [](std::size_t size, std::uint32_t seed) { return random_bytes(size, seed); };
+  folder_.write("named/Copper Tide (USA).sra", save(0x8000, 1), 30);
+  folder_.write("named/Glacier Post (USA).eep", save(0x200, 2), 30);
+  folder_.write("one/Copper Tide (USA).sav", save(0x8000, 3), 30);
+  folder_.write("both/Copper Tide (USA).sav", save(0x8000, 4), 30);
+  folder_.write("both/Glacier Post (USA).eee", save(0x200, 5), 30);
+  for (const std::string place : {"named", "one", "both"}) junk(place);
+  folder_.write("dl/Tin (USA).fla", save(0x20000, 6), 1);
+  for (const auto& [place, expected] :
+       {std::pair("named", "Tin (USA).fla"), std::pair("one", "Tin (USA).sav")}) {
+    const auto before = test::snapshot(folder_ / place);
+    const CarryReport report = carry_one(at("dl/Tin (USA).fla"), at(place));
+    ASSERT_EQ(stop_code(report), "") << report.moves.at(0).checks.back().text;
+    EXPECT_EQ(Path(move_of(report).to).filename(), expected);
+    EXPECT_TRUE(std::ranges::any_of(report.moves.at(0).checks, [](const Finding& check) {
+      return check.code == Code::assumed;
+    }));
+    EXPECT_EQ(test::read(folder_ / place / expected).size(), 0x20000U);
+    expect_undo_restores(place, before);
+  }
+  EXPECT_EQ(move_of(carry_one(at("dl/Tin (USA).fla"), at("both"))).status, MoveStatus::stopped)
+      << "two extensions that say nothing";
 }
 
 // Single saves sorted by region and slot, several games in each.
