@@ -46,12 +46,15 @@ void add_learn(Command& bay, Run& run) {
       const auto bay = learn_bay(*session.storage, session.catalog, arguments->name,
                                  arguments->place, session.progress, system);
       if (!bay) return tl::unexpected(bay.error());
+      const auto old = session.bays.find(arguments->name);
+      const std::vector<Shelf> before = old ? (*old)->shelves : std::vector<Shelf>{};
       auto kept = session.bays.put_learned(*session.storage, session.bays_file(), *bay);
       if (!kept) return tl::unexpected(kept.error());
       // What was learned is surveyed already; the user's own shelves are not.
       if (std::ranges::any_of(kept->shelves, [](const Shelf& shelf) { return shelf.of == 0; }))
         survey_bay(*session.storage, session.catalog, *kept);
       run.print(bays_text({*kept}, run, true));
+      if (!run.json && old) run.print(changes_text(before, kept->shelves, run.style()));
       return {};
     });
   });

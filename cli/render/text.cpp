@@ -409,6 +409,26 @@ std::string report_text(const CarryReport& report, const Style& style, Doing doi
   return text;
 }
 
+std::string changes_text(const std::vector<Shelf>& before, const std::vector<Shelf>& now,
+                         const Style& style) {
+  const auto missing_in = [](const std::vector<Shelf>& one, const std::vector<Shelf>& other) {
+    std::vector<std::string> missing;
+    for (const Shelf& shelf : one)
+      if (std::ranges::none_of(other, [&](const Shelf& there) {
+            return there.system == shelf.system && there.pattern == shelf.pattern;
+          }))
+        missing.push_back(fmt::format("{} {}", to_string(shelf.system), safe_text(shelf.pattern)));
+    return missing;
+  };
+  const auto added = missing_in(now, before);
+  const auto gone = missing_in(before, now);
+  std::vector<std::string> words;
+  if (!added.empty()) words.push_back("new: " + joined(added, ", "));
+  if (!gone.empty()) words.push_back("gone: " + joined(gone, ", "));
+  if (words.empty()) words.emplace_back("the shelves are the same as before");
+  return row(style, "again", joined(words, "; "));
+}
+
 std::string bay_text(const Bay& bay, const Style& style, bool surveyed) {
   std::string text =
       style.paint(Tone::title, bay.name) + "  " + path_text(bay.place.string()) + "\n";

@@ -29,6 +29,10 @@ enum class Doing { carrying, undoing, putting, dropping, restoring };
 /// What was understood of a place that is no bay, and how to keep that.
 [[nodiscard]] std::string understood_text(const PlaceReport& place, const Style& style);
 
+/// What learning a bay again changed of its shelves.
+[[nodiscard]] std::string changes_text(const std::vector<Shelf>& before,
+                                       const std::vector<Shelf>& now, const Style& style);
+
 [[nodiscard]] std::string report_text(const CarryReport& report, const Style& style, Doing doing);
 [[nodiscard]] std::string bay_text(const Bay& bay, const Style& style, bool surveyed);
 [[nodiscard]] std::string layouts_text(const Style& style);

@@ -31,16 +31,13 @@ struct Rule {
   const RomIndex* roms = nullptr;
 };
 
-// Whether a ROM is called so: by its name, be it with the tags of another set, or in its other
+// Whether a ROM is called so, so that its program sees the file: by its very name, or in its other
 // words.
 bool knows(Storage& storage, const Rule& rule, const Fields& fields, const Catalog& catalog) {
   const auto roms = roms_of_fields(storage, *rule.roms, rule.shelf->system, fields, catalog);
   const auto stem = fields.find("stem");
   if (stem == fields.end()) return !roms.empty();
-  const std::string name = untagged_name(stem->second);
-  return std::ranges::any_of(roms, [&](const RomFile* rom) {
-    return rom->stem == stem->second || untagged_name(rom->stem) == name;
-  });
+  return std::ranges::any_of(roms, [&](const RomFile* rom) { return rom->stem == stem->second; });
 }
 
 // `matched`: a shelf's pattern fits, but no ROM is called so. `named`: the path has a ROM's name.
