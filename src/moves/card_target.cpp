@@ -10,6 +10,7 @@
 #include "bayswap/naming.h"
 #include "core/bytes/text.h"
 #include "core/naming/tags.h"
+#include "moves/card_regions.h"
 #include "moves/card_source.h"
 #include "moves/shelf_path.h"
 #include "places/game_cards.h"
@@ -22,19 +23,6 @@ const std::string& code_of(const Save& save) {
   return code_of(save.game);
 }
 
-bool is_known(Region region) {
-  return region != Region::unknown && region != Region::any;
-}
-
-Finding region_differs(const Save& save, Region there, const std::string& why) {
-  return {Level::error,
-          Code::region_differs,
-          fmt::format("the save belongs to the game for {}, but {} {}", to_string(save.game.region),
-                      why, to_string(there)),
-          {"a game does not see saves of another region: label it with '", Remedy::relabel,
-           "' and carry that, or let it through with ", accept_remedy(Code::region_differs)}};
-}
-
 // One card of the bay that the save could go to.
 struct Choice {
   const ScannedCard* card = nullptr;
@@ -45,17 +33,6 @@ struct Choice {
   bool of_game = false;             // its shelf has a card for each game, and this is the save's
   Region region = Region::unknown;  // of its saves, when they agree
 };
-
-Region common_region(const Card& card) {
-  Region common = Region::unknown;
-  for (const CardSave& on_card : card.saves) {
-    const Region region = on_card.save.game.region;
-    if (!is_known(region)) continue;
-    if (is_known(common) && region != common) return Region::unknown;
-    common = region;
-  }
-  return common;
-}
 
 // Reads back what was written, and looks for the save that was carried.
 Result<void> comes_back(Storage& storage, const Path& path, const Layout& layout,
@@ -125,21 +102,13 @@ class CardPlacer {
             rom.info.game.serial.empty() ? rom.info.game.code : rom.info.game.serial;
         if (rom.info.system != source_.save.system || code.empty()) continue;
         same = same || code == code_of(source_.save);
-        if (is_sibling(code) && rom.info.game.region != source_.save.game.region)
+        if (is_sibling_code(source_.save, code, context_.session.catalog) &&
+            rom.info.game.region != source_.save.game.region)
           other = rom.info.game.region;
       }
     }
     if (!same && is_known(other) && is_known(source_.save.game.region))
       checks_.add(region_differs(source_.save, other, "the game there is the one for"));
-  }
-
-  // Another region's code of the same game.
-  bool is_sibling(const std::string& code) const {
-    const std::string& own = code_of(source_.save);
-    if (own.empty() || code == own) return false;
-    if (own.size() == 4 && code.size() == 4 && own.substr(0, 3) == code.substr(0, 3)) return true;
-    const CatalogGame* game = context_.session.catalog.find_code(source_.save.system, own);
-    return game != nullptr && game == context_.session.catalog.find_code(source_.save.system, code);
   }
 
   Fields fields() const {
@@ -227,20 +196,9 @@ class CardPlacer {
   }
 
   void check_regions(const Choice& choice) {
-    const Save& save = source_.save;
-    const auto& saves = choice.card->card.saves;
-    for (const CardSave& on_card : saves)
-      if (is_sibling(code_of(on_card.save)) && on_card.save.game.region != save.game.region &&
-          is_known(save.game.region)) {
-        checks_.add(region_differs(save, on_card.save.game.region,
-                                   "the card there holds a save of the one for"));
-        break;
-      }
-    if (!has_code(checks_.found(), Code::region_differs) && !choice.holds_it &&
-        is_known(choice.region) && is_known(save.game.region) && choice.region != save.game.region)
-      checks_.add(region_differs(save, choice.region,
-                                 saves.empty() ? "the card there is by its name for"
-                                               : "all saves of the card there are for"));
+    if (auto differs = region_differs_on_card(source_.save, choice.card->card, choice.region,
+                                              choice.holds_it, context_.session.catalog))
+      checks_.add(std::move(*differs));
   }
 
   void check_sound(const Choice& choice) {

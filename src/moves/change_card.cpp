@@ -8,6 +8,7 @@
 #include "core/bytes/fill.h"
 #include "core/bytes/text.h"
 #include "files/clock.h"
+#include "moves/card_regions.h"
 #include "moves/carry_checks.h"
 #include "moves/mover.h"
 #include "moves/waiting.h"
@@ -86,6 +87,7 @@ class Changer {
   }
 
   [[nodiscard]] const Card& card() const { return card_; }
+  [[nodiscard]] const Catalog& catalog() const { return session_.catalog; }
 
   // Whether the save at a place is the same, byte by byte.
   [[nodiscard]] bool is_on_card(std::size_t place, const Save& save) const {
@@ -208,6 +210,13 @@ void plan_put(Changer& changer, const OpenCard& opened, const Save& save, const 
       damage.push_back({Level::error, Code::damaged, problem.text, problem.hint});
   if (changer.check(line, std::move(damage))) return;
   const std::string identity = opened.layout->identity(save);
+  const bool holds_it = std::ranges::any_of(changer.card().saves, [&](const CardSave& on_card) {
+    return opened.layout->identity(on_card.save) == identity;
+  });
+  if (const auto differs = region_differs_on_card(
+          save, changer.card(), common_region(changer.card()), holds_it, changer.catalog());
+      differs && changer.check(line, {*differs}))
+    return;
   const bool twice = std::ranges::any_of(changer.change.put, [&](const Save& other) {
     return opened.layout->identity(other) == identity;
   });

@@ -81,6 +81,11 @@ Result<Input> read_input(Session& session, RomFolders& folders, const Path& path
   how.is = is;
   how.rom = request.rom;
   if (!targets.empty()) how.system = targets.front()->info().system;
+  // The file that is to be imitated may lie beside its ROM.
+  if (request.like && is.empty() && !how.rom && !how.system) {
+    const auto like = inspect(session, folders, *request.like, {});
+    if (like && like->rom) how.rom = like->rom->path;
+  }
   auto found = inspect(session, folders, path, how);
   if (!found) return tl::unexpected(found.error());
   if (found->state && found->guesses.empty()) {

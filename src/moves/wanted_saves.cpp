@@ -275,6 +275,14 @@ class Wanted {
     if (!source || source->rom || source->on_shelf || !or_empty(request_.is).empty()) return source;
     if (to_.bay().exact) return read_for_exact(path);
     auto roms = roms_named(session_, to_, source->stem, or_empty(request_.game));
+    if (roms.empty() && !source->state && or_empty(request_.game).empty()) {
+      const auto fitting = games_for(path);
+      if (fitting.size() == 1) return read_for_only_game(path, *fitting.front());
+      if (fitting.size() > 1) {
+        for (const RomFile* rom : fitting) source->several_roms.push_back(rom->path.string());
+        return source;
+      }
+    }
     // A size that several systems have is taken for the one that belongs there.
     if (roms.empty() && !source->state)
       if (const auto system = only_system_for(path); system && *system != source->save.system)
@@ -293,6 +301,37 @@ class Wanted {
       return source;
     }
     return read_source(session_, folders_, path, request_, *roms.front());
+  }
+
+  // The games there whose chip a file fits that says nothing of its game. Too many of them are no
+  // answer.
+  std::vector<const RomFile*> games_for(const Path& path) {
+    constexpr std::size_t kMost = 6;
+    std::vector<const RomFile*> fitting;
+    const auto found = inspect(session_, folders_, path, {});
+    if (!found || !found->ordinary.empty()) return fitting;
+    for (const RomFile* rom : to_.roms_for(std::nullopt)) {
+      const Hints hints = hints_of(rom->info, session_.catalog);
+      if (!hints.chips || hints.chips->empty()) continue;
+      const auto guesses = identify(found->view.bytes(), hints);
+      if (!guesses.empty() && guesses.front().confidence != Confidence::possible)
+        fitting.push_back(rom);
+    }
+    return fitting.size() > kMost ? std::vector<const RomFile*>{} : fitting;
+  }
+
+  Result<Source> read_for_only_game(const Path& path, const RomFile& rom) {
+    auto source = read_source(session_, folders_, path, request_, rom);
+    if (!source) return source;
+    source->rom = rom;
+    source->problems.push_back(
+        {Level::note, Code::rom_match,
+         fmt::format(
+             "{} is the only game there whose chip fits; nothing else says that the save is "
+             "its own",
+             safe_text(rom.stem)),
+         ""});
+    return source;
   }
 
   // Of the systems that the file may be of, the only one that the destination has a shelf for.

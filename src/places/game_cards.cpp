@@ -127,6 +127,10 @@ std::vector<SlotShelf> shelves_of_game_cards(const std::vector<CardThere>& cards
     }
     if (!one_game_each || !called_so) continue;
     const std::string field = field_of(folder, cards);
+    // One card may be called like its only game by chance.
+    std::set<std::string> names;
+    for (const CardName& name : folder.names) names.insert(name.game);
+    if (field == "{stem}" && names.size() < 2) continue;
     // Numbers after the same marks are slots of one shelf.
     std::map<std::string, std::pair<std::set<std::string>, std::vector<std::size_t>>> by_marks;
     for (std::size_t i = 0; i < folder.cards.size(); ++i) {

@@ -7,6 +7,7 @@
 
 #include "bayswap/carry.h"
 #include "bayswap/look.h"
+#include "bayswap/reshape.h"
 #include "demo/makers.h"
 #include "support/golden_cards.h"
 #include "support/real_place.h"
@@ -447,6 +448,40 @@ TEST_F(RealPlaces, AClockBesideItsSaveMovesWithIt) {
   folder_.write("dl/Tin.sav", ram, 1);
   EXPECT_EQ(stop_code(carry_one(at("dl/Tin.sav"), at("beside"))), "");
   EXPECT_FALSE(std::filesystem::exists(folder_ / "beside/Tin (Europe).rtc"));
+}
+
+// A download whose name says nothing goes to the only game whose chip it fits.
+TEST_F(RealPlaces, ADownloadWithoutANameFindsItsGame) {
+  handheld();
+  folder_.write("hand/gb/Wide (Europe).gb", demo::gb_rom("WIDE", 0x03, 3));
+  folder_.write("hand/gb/Wide (Europe).sav", random_bytes(0x8000, 4), 30);
+  Bytes tar;
+  test::add_to_tar(tar, "srm_03/readme.txt", Bytes(30, std::byte{'n'}));
+  test::add_to_tar(tar, "srm_03/upload.bin", random_bytes(0x8000, 5));
+  folder_.write("dl/up.zip", test::closed_tar(tar));
+  folder_.write("dl/small.bin", random_bytes(0x2000, 6));
+  const auto before = test::snapshot(folder_ / "hand");
+  const CarryReport report = carry_one(at("dl/up.zip"), at("hand"), {Code::newer_there});
+  ASSERT_EQ(stop_code(report), "") << report.moves.at(0).checks.back().text;
+  EXPECT_EQ(move_of(report).to, at("hand/gb/Wide (Europe).sav"));
+  EXPECT_NE(report.moves.at(0).checks.at(0).text.find("only game there"), std::string::npos);
+  expect_undo_restores("hand", before);
+  // Three games have the smaller chip.
+  EXPECT_EQ(stop_code(carry_one(at("dl/small.bin"), at("hand"))), "many-match");
+  CarryRequest request;
+  request.saves = {at("dl/small.bin")};
+  request.to = at("hand");
+  request.game = "Moss";
+  EXPECT_EQ(move_of(carry_it(request)).to, at("hand/gb/Moss (Europe).sav"));
+  expect_undo_restores("hand", before);
+  // To be imitated, a file knows its system by the ROM beside it.
+  ReshapeRequest reshaped;
+  reshaped.inputs = {at("dl/small.bin")};
+  reshaped.like = at("hand/gb/Tin (Europe).sav");
+  reshaped.out = at("out.sav");
+  Session session = open();
+  const auto written = reshape(session, reshaped);
+  EXPECT_TRUE(written) << written.error().text;
 }
 
 // The first save of a chip in a place is called as those of its kin are.
