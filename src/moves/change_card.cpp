@@ -252,6 +252,53 @@ void plan_put(Changer& changer, const OpenCard& opened, const Save& save, const 
   changer.change.put.push_back(save);
 }
 
+// The folders of the saves that go, of a card that is kept as a folder.
+Result<void> drop_folders(Session& session, const OpenCard& opened, bool plan, Changer& changer) {
+  std::int64_t command = 0;
+  for (std::size_t i = 0; i < changer.change.drop.size(); ++i) {
+    MoveReport& line = changer.report.moves.at(i);
+    const Save& save = changer.card().saves.at(changer.change.drop[i]).save;
+    const Path folder = full_path(opened.path) / save.name;
+    line.to = folder.string();
+    line.folder = true;
+    line.status = changer.stopped ? MoveStatus::stopped
+                  : plan          ? MoveStatus::planned
+                                  : MoveStatus::done;
+    if (changer.stopped || plan) continue;
+    auto seen = files_seen(*session.storage, folder);
+    if (!seen) return tl::unexpected(seen.error());
+    FolderSwap swap;
+    swap.folder = folder;
+    swap.goes = true;
+    std::vector<FileChange> changes;
+    for (const auto& [name, file] : *seen) {
+      const auto there = version_at(*session.storage, folder / name);
+      if (!there) return tl::unexpected(there.error());
+      FileChange change;
+      change.path = folder / name;
+      change.before = there->digest;
+      changes.push_back(std::move(change));
+    }
+    swap.seen = std::move(*seen);
+    auto history = recovered_history(*session.storage, session.history_file());
+    if (!history) return tl::unexpected(history.error());
+    MoveRecord move;
+    move.kind = "card drop";
+    move.command = command;
+    move.title = line.game.title.empty() ? save.name : line.game.title;
+    move.source = line.from.empty() ? std::string() : line.from.front();
+    move.source_modified_ns = now_ns();
+    move.place = place_of(session, folder);
+    auto done = Mover(*session.storage, *history)
+                    .apply(
+                        std::move(move), changes, [] { return Result<void>{}; }, &swap);
+    if (!done) return tl::unexpected(done.error());
+    command = done->command;
+    line.move = move_name(done->id);
+  }
+  return {};
+}
+
 // What a file holds for this card: a package takes any file as it is.
 Result<CardSaves> saves_to_put(Session& session, const OpenCard& card, const std::string& file,
                                const std::string& is) {
@@ -269,11 +316,35 @@ Result<CardSaves> saves_to_put(Session& session, const OpenCard& card, const std
   return found;
 }
 
+// A card that is kept as a folder is a place with a folder for each save.
+Result<CarryReport> put_into_folder(Session& session, const OpenCard& opened,
+                                    const PutRequest& request) {
+  const Layout* single = layouts().find("ps2-folder");
+  Shelf shelf;
+  shelf.system = single->info().system;
+  shelf.pattern = "{label}";
+  shelf.kind = kind_on_shelf(shelf.pattern, *single);
+  shelf.layout = {single->info().id};
+  Bay bay;
+  bay.name = request.card;
+  bay.place = full_path(opened.path);
+  bay.shelves = {std::move(shelf)};
+  session.bays.add_for_now(std::move(bay));
+  CarryRequest carried;
+  carried.saves = request.files;
+  carried.to = request.card;
+  carried.is = request.is;
+  carried.plan = request.plan;
+  carried.accept = request.accept;
+  return carry(session, carried);
+}
+
 }  // namespace
 
 Result<CarryReport> put_saves(Session& session, const PutRequest& request) {
   const auto opened = open_card(session, request.card, "");
   if (!opened) return tl::unexpected(opened.error());
+  if (opened->folder) return put_into_folder(session, *opened, request);
   Changer changer(session, *opened, request.accept);
   std::vector<std::pair<std::string, CardSaves>> files;
   std::vector<std::string> names;
@@ -312,8 +383,12 @@ Result<DropReport> drop_saves(Session& session, const DropRequest& request) {
     result.saves.push_back(std::move(on_card));
     result.places.push_back(*place);
   }
-  if (auto finished = changer.finish(request.plan, "card drop"); !finished)
+  if (opened->folder) {
+    if (auto dropped = drop_folders(session, *opened, request.plan, changer); !dropped)
+      return tl::unexpected(dropped.error());
+  } else if (auto finished = changer.finish(request.plan, "card drop"); !finished) {
     return tl::unexpected(finished.error());
+  }
   result.report = std::move(changer.report);
   for (CardSave& on_card : result.saves) add_catalog_title(session.catalog, on_card.save);
   return result;

@@ -20,7 +20,9 @@ std::vector<FolderTime> untouched_folders(Storage& storage, const MoveRecord& mo
   for (const Step& step : move.steps)
     for (const FolderTime& time : step.folder_times) {
       const auto info = storage.info(time.path);
-      if (info && info->modified_ns == time.after_ns) untouched.push_back(time);
+      const bool same = info && info->modified_ns == time.after_ns;
+      // A folder that the move took away comes back.
+      if (same || is_missing(storage, time.path)) untouched.push_back(time);
     }
   return untouched;
 }

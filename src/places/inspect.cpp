@@ -15,6 +15,7 @@
 #include "core/packing/packing.h"
 #include "files/archive_storage.h"
 #include "files/atomic_write.h"
+#include "places/folder_cards.h"
 #include "places/name_fields.h"
 #include "places/second_file.h"
 #include "places/walk.h"
@@ -377,6 +378,10 @@ Result<Inspection> inspect(Session& session, RomFolders& folders, const Path& pa
   found.hints.thorough = options.neighbours == nullptr;
   found.game_known = found.game_known_by_rom();
   if (auto chosen = choose_layout(found, options); !chosen) return tl::unexpected(chosen.error());
+  if (options.is.empty() && is_piece_of_folder_card(*session.storage, path, found.guesses)) {
+    found.guesses.clear();
+    found.ordinary = "a piece of the memory card that is kept as this folder";
+  }
   found.evidence = evidence_of(found, options, by_neighbours);
   if (options.is.empty()) found.state = is_state(session, found, options);
   return found;

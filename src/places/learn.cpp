@@ -19,6 +19,7 @@
 #include "files/two_threads.h"
 #include "places/file_names.h"
 #include "places/find_folders.h"
+#include "places/folder_cards.h"
 #include "places/game_cards.h"
 #include "places/inspect.h"
 #include "places/learn_questions.h"
@@ -276,6 +277,7 @@ class Learner {
     hints.file_name = candidate.file->name();
     if (companions_) hints.second_file = read_second_file(storage_, candidate.file->path());
     auto [guesses, ordinary] = believable(view->bytes(), hints);
+    if (is_piece_of_folder_card(storage_, candidate.file->path(), guesses)) return;
     candidate.guesses = std::move(guesses);
     candidate.state =
         state_sign(hints.file_name, view->bytes(), {}, {.ordinary = ordinary}) >= StateSign::form;

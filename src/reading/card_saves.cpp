@@ -13,6 +13,7 @@
 #include "places/find_folders.h"
 #include "places/second_file.h"
 #include "places/walk.h"
+#include "reading/folder_card.h"
 #include "reading/open_card.h"
 
 namespace bayswap {
@@ -55,6 +56,7 @@ Result<CardSaves> read_folder(Session& session, const Path& path, const std::str
     return fail(Trouble::input, Code::no_match,
                 fmt::format("{}: is no folder of one save", safe_text(path.string())),
                 {"name the save's own folder, or say its layout with ", Remedy::layout_of_input});
+  if (best->info().kind == Kind::card_save) drop_helper_files(*parts);
   CardSaves found;
   walk_files(*session.storage, path, true, [&](const Path&, const FileInfo& info) {
     found.modified_ns = std::max(found.modified_ns, info.modified_ns);

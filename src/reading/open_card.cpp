@@ -6,6 +6,7 @@
 
 #include "core/bytes/text.h"
 #include "files/archive_storage.h"
+#include "reading/folder_card.h"
 #include "reading/part_layouts.h"
 #include "reading/save_address.h"
 
@@ -127,6 +128,15 @@ Result<OpenCard> open_card(Session& session, const std::string& name, const std:
   OpenCard card;
   card.name = name;
   card.path = address.path;
+  if (session.storage->list(card.path)) {
+    auto kept = read_folder_card(session, card.path);
+    if (!kept) return tl::unexpected(kept.error());
+    if (!*kept) return tl::unexpected(no_card(name, "it is a folder without saves of a card"));
+    card.folder = true;
+    card.layout = (*kept)->layout;
+    card.hold(std::move((*kept)->image));
+    return card;
+  }
   auto bytes = session.storage->read(card.path, kSaveLimit);
   if (!bytes) return tl::unexpected(bytes.error());
   card.hold(std::move(*bytes));

@@ -18,6 +18,7 @@ struct OpenCard {
   FileView file{Bytes{}};             ///< a view of `seen`
   const CardLayout* layout = nullptr;
   Confidence confidence = Confidence::certain;
+  bool folder = false;  ///< the card is kept as a folder, and `seen` is an image made from it
   // Of a card inside a container:
   const Layout* container = nullptr;
   std::string part;

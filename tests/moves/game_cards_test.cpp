@@ -8,6 +8,7 @@
 #include <random>
 
 #include "bayswap/card_file.h"
+#include "bayswap/look.h"
 #include "demo/card_makers.h"
 #include "support/real_place.h"
 
@@ -266,6 +267,60 @@ TEST_F(GameCards, RandomSavesGoBetweenRandomCardFolders) {
   }
   std::printf("%d right, %d stopped\n", right, stopped);
   EXPECT_GE(right * 100, pairs * 97);
+}
+
+// A card that a program keeps as a folder, with pieces of a card and lists beside its saves.
+TEST_F(GameCards, ACardKeptAsAFolder) {
+  const auto save = [](const std::string& name, std::uint32_t seed) {
+    return demo::ps2_save(name, "Velvet Signal", "Channel 3", 3000, 0x80, seed);
+  };
+  const Bytes whole = demo::card_with("ps2-card", 8000, {save("BASLUS-20731A", 1)});
+  folder_.write("whole.card", whole);
+  const auto keep_as_folder = [&](const std::string& folder, const Save& one) {
+    std::string list;
+    for (const Part& part : one.parts) {
+      folder_.write(folder + "/" + one.name + "/" + part.name, part.data, 30);
+      list += "- name: " + part.name + "\n";
+    }
+    folder_.write(folder + "/" + one.name + "/_index", list);
+  };
+  for (const std::string name : {"BASLUS-20731A", "BASLUS-20731B", "BASLUS-20999C"})
+    keep_as_folder("cards/Mem1", save(name, static_cast<std::uint32_t>(name.back())));
+  folder_.write("cards/Mem1/_superblock", Bytes(whole.begin(), whole.begin() + 8192));
+  junk("cards");
+  const auto before = test::snapshot(folder_ / "cards");
+  Session session = open();
+  const auto shown = show_card(session, at("cards/Mem1"), "");
+  ASSERT_TRUE(shown) << shown.error().text;
+  ASSERT_EQ(shown->card.saves.size(), 3U);
+  EXPECT_EQ(shown->card.saves[0].save.parts.size(), 3U) << "the list is none of its files";
+  std::size_t cards = 0;
+  ASSERT_TRUE(look(session, folder_ / "cards", {}, [&](const Item& item) {
+    if (item.card || !item.candidates.empty()) ++cards;
+    if (item.path.ends_with("_superblock")) {
+      EXPECT_FALSE(item.kind) << "no card";
+    }
+  }));
+  EXPECT_EQ(cards, 0U);
+  // Taken from it, dropped, put on it.
+  TakeRequest take;
+  take.card = at("cards/Mem1");
+  take.names = {"BASLUS-20731B"};
+  take.out = folder_ / "out";
+  ASSERT_TRUE(take_saves(session, take));
+  EXPECT_TRUE(std::filesystem::exists(folder_ / "out/BASLUS-20731B"));
+  const auto dropped = drop_saves(session, {at("cards/Mem1"), {"BASLUS-20731B"}, "", false, {}});
+  ASSERT_TRUE(dropped) << dropped.error().text;
+  EXPECT_FALSE(std::filesystem::exists(folder_ / "cards/Mem1/BASLUS-20731B"));
+  expect_undo_restores("cards", before);
+  folder_.write("more.card", demo::card_with("ps2-card", 8000, {save("BASLUS-20999D", 9)}));
+  // A bay that lies around the folder is not meant.
+  learn("cards");
+  const auto put = put_saves(session, {at("cards/Mem1"), {at("more.card") + ":#1"}, "", false, {}});
+  ASSERT_TRUE(put) << put.error().text;
+  EXPECT_EQ(stop_code(*put), "");
+  EXPECT_TRUE(std::filesystem::exists(folder_ / "cards/Mem1/BASLUS-20999D/icon.sys"));
+  expect_undo_restores("cards", before);
 }
 
 }  // namespace
