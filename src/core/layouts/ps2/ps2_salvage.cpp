@@ -10,6 +10,7 @@
 #include "core/layouts/common/chains.h"
 #include "core/layouts/ps2/ps2_card.h"
 #include "core/layouts/ps2/ps2_pages.h"
+#include "core/layouts/ps2/ps2_rebuild.h"
 #include "core/layouts/ps2/ps2_volume.h"
 
 namespace bayswap {
@@ -26,8 +27,9 @@ struct Candidate {
 
 class Salvager {
  public:
-  Salvager(Pages& pages, const Geometry& geometry)
-      : pages_(pages), volume_(pages.plain, geometry) {}
+  /// `made`: clusters whose links were made again.
+  Salvager(Pages& pages, const Geometry& geometry, std::set<std::uint32_t> made)
+      : pages_(pages), volume_(pages.plain, geometry), made_(std::move(made)) {}
 
   void run(Salvage& salvage) {
     find_listed();
@@ -200,6 +202,12 @@ class Salvager {
     Rescue rescue;
     rescue.save = volume_.save_of(candidate.tree, budget);
     rescue.what = candidate.what;
+    const auto clusters = candidate.tree.clusters();
+    if (std::ranges::any_of(clusters, [&](std::uint32_t number) { return made_.contains(number); }))
+      rescue.what.emplace_back(
+          "where its files go on was lost, and is as a console usually does it: play from it "
+          "before "
+          "you trust it");
     if (candidate.lost) {
       rescue.state = RescueState::lost;
     } else if (cut_off(candidate.tree)) {
@@ -219,6 +227,7 @@ class Salvager {
 
   Pages& pages_;
   Volume volume_;
+  std::set<std::uint32_t> made_;
   std::vector<Candidate> candidates_;
 };
 
@@ -256,10 +265,11 @@ Result<Salvage> Ps2CardLayout::salvage(ByteView file) const {
     salvage.findings.push_back(damaged(
         fmt::format("{} pages have more wrong bits than can be mended", pages.broken_count)));
   pages.plain.resize(static_cast<std::size_t>(whole), std::byte{0xFF});
+  auto made = rebuild_table(pages.plain, *geometry, salvage.findings);
   salvage.blocks = card_info_.default_blocks;
   for (const std::uint32_t capacity : card_info_.capacities)
     if (capacity <= geometry->usable() - 1) salvage.blocks = capacity;
-  Salvager(pages, *geometry).run(salvage);
+  Salvager(pages, *geometry, std::move(made)).run(salvage);
   // Copied with its spare bytes written anew, so that mended pages are sound again.
   if (parse_superblock(pages.plain))
     salvage.image = write_pages(pages.plain, pages.with_spare, file);
