@@ -196,7 +196,9 @@ bool MendReport::incomplete() const {
 
 Result<MendReport> mend_card(Session& session, const MendRequest& request) {
   auto opened = open_card(session, request.card, or_empty(request.is));
-  if (!opened && opened.error().code == Code::no_match && or_empty(request.is).empty()) {
+  const bool unclear =
+      !opened && (opened.error().code == Code::no_match || opened.error().code == Code::damaged);
+  if (unclear && or_empty(request.is).empty()) {
     // Too damaged to be recognised: its size, and what a rescue finds, may still tell.
     const auto view = session.storage->view(request.card, kSaveLimit);
     if (view)

@@ -203,6 +203,15 @@ bool may_hold_saves(const Inspection& found) {
   return !found.ordinary.empty() && (plain || called) && is_archive(found.view.bytes());
 }
 
+// A file that the user named, of which nothing for certain is known: a save behind a header may as
+// well be one on a card whose beginning is gone.
+bool may_be_damaged_card(const Inspection& found, bool named) {
+  if (!named || !found.ordinary.empty()) return false;
+  return found.layout() == nullptr || !is_enough(found.evidence) ||
+         (as_card(found.layout()) == nullptr &&
+          found.layout()->header_size(found.view.bytes()) > 0);
+}
+
 // What is no save, in plain words.
 void add_other(const Inspection& found, bool named, Item& item) {
   if (!found.ordinary.empty()) {
@@ -268,6 +277,10 @@ Result<Item> look_at_file(Session& session, RomFolders& folders, const Path& pat
   } else if (found->state) {
     add_game(*found, session.catalog, item);
     add_state(*found, options, session.catalog, item);
+  } else if (auto damaged = may_be_damaged_card(*found, named)
+                                ? damaged_card(found->view.bytes(), path.string())
+                                : std::nullopt) {
+    item.findings.push_back(std::move(*damaged));
   } else if (found->layout() != nullptr &&
              (is_enough(found->evidence) || (named && found->guesses.size() == 1))) {
     add_game(*found, session.catalog, item);

@@ -119,6 +119,23 @@ const CardLayout* card_layout_of(ByteView bytes, const Hints& hints, bool damage
   return best;
 }
 
+std::optional<Finding> damaged_card(ByteView bytes, const std::string& name) {
+  const CardLayout* layout = card_layout_of(bytes, {}, true);
+  if (layout == nullptr) return std::nullopt;
+  const auto salvage = layout->salvage(bytes);
+  if (!salvage) return std::nullopt;
+  const auto saves = std::ranges::count_if(
+      salvage->saves, [](const Rescue& rescue) { return rescue.state != RescueState::lost; });
+  if (saves == 0) return std::nullopt;
+  return Finding{Level::error,
+                 Code::damaged,
+                 fmt::format("a damaged {} card: what a console looks at first is gone, but {} can "
+                             "be rescued",
+                             to_string(layout->info().system),
+                             counted(static_cast<std::size_t>(saves), "save")),
+                 {"rescue it: ", HintPiece{Remedy::mend_card, safe_text(name)}}};
+}
+
 Result<OpenCard> open_card(Session& session, const std::string& name, const std::string& is) {
   const SaveAddress address = parse_address(session, name);
   if (!address.there)
@@ -153,6 +170,9 @@ Result<OpenCard> open_card(Session& session, const std::string& name, const std:
       card.confidence = guess.confidence;
       return card;
     }
+  if (const auto damaged = damaged_card(card.file.bytes(), name))
+    return fail(Trouble::input, damaged->code,
+                fmt::format("{}: {}", safe_text(name), damaged->text), damaged->hint);
   return tl::unexpected(no_card(name, "is no memory card that Bay Swap knows"));
 }
 

@@ -51,6 +51,10 @@ struct CardAndName {
 /// enough.
 [[nodiscard]] const CardLayout* card_layout_of(ByteView bytes, const Hints& hints, bool damaged);
 
+/// What to say of a file that is a card's by its size, and of which saves can be rescued, though
+/// nothing on it says any more that it is one. Nothing when it is none.
+[[nodiscard]] std::optional<Finding> damaged_card(ByteView bytes, const std::string& name);
+
 /// Fills in what the catalog knows of a save's game.
 void add_catalog_title(const Catalog& catalog, Save& save);
 

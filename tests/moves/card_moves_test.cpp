@@ -257,6 +257,34 @@ TEST_F(CardMoves, HostileNamesStayInTheFolder) {
   EXPECT_FALSE(std::filesystem::exists(folder_ / "evil"));
 }
 
+// A card whose beginning is gone is a damaged card, and never "no card".
+TEST_F(CardMoves, ADamagedCardIsCalledOne) {
+  for (const auto& [card, system, wiped] :
+       {std::tuple("den/cards/velvet.card", "ps2", 1024), {"den/cards/left.card", "ps1", 8192}}) {
+    Bytes bytes = read(folder_ / card);
+    std::fill_n(bytes.begin(), wiped, std::byte{0});
+    folder_.write("broken.card", bytes);
+    Session session = open();
+    const auto shown = show_card(session, at("broken.card"), "");
+    ASSERT_FALSE(shown);
+    EXPECT_EQ(shown.error().code, Code::damaged);
+    EXPECT_NE(shown.error().text.find(std::string("damaged ") + system), std::string::npos)
+        << shown.error().text;
+    std::vector<Item> items;
+    ASSERT_TRUE(look(session, folder_ / "broken.card", {},
+                     [&](const Item& item) { items.push_back(item); }));
+    ASSERT_EQ(items.size(), 1U);
+    EXPECT_NE(items[0].findings.at(0).text.find(std::string("damaged ") + system),
+              std::string::npos);
+    MendRequest mending;
+    mending.card = at("broken.card");
+    mending.out = folder_ / (std::string(system) + ".mended");
+    const auto mended = mend_card(session, mending);
+    ASSERT_TRUE(mended) << mended.error().text;
+    EXPECT_GE(mended->mended.saves.size(), 4U);
+  }
+}
+
 // A fault at every changing operation of a put: the card is the old one or the new one.
 TEST_F(CardMoves, FaultsLeaveTheOldCardOrTheNew) {
   const Bytes old = read(folder_ / "den/cards/left.card");
