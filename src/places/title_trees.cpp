@@ -124,7 +124,8 @@ std::string account_pattern(const std::set<std::string>& names) {
   std::set<std::string> fronts;
   std::string digits;
   for (const std::string& name : names) {
-    if (name == kSharedFolder) continue;
+    // What accounts share, and the title's own name and picture.
+    if (name == kSharedFolder || name == "meta") continue;
     if (name.size() < kDigits) return {};
     const std::string number = name.substr(name.size() - kDigits);
     if (!is_account(number)) return {};

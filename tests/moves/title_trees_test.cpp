@@ -73,8 +73,9 @@ class TitleTrees : public test::RealPlaceTest {
           folder_.write(folder + "/" + file,
                         random_bytes(300 + file.size() * 10, seed + static_cast<unsigned>(copy)),
                         age_days - copy);
-        if (how.shared)
-          folder_.write(folder + "/../common/all.dat", random_bytes(40, seed + 7), age_days);
+        if (!how.shared) continue;
+        folder_.write(folder + "/../common/all.dat", random_bytes(40, seed + 7), age_days);
+        folder_.write(folder + "/../meta/meta.xml", std::string("<menu></menu>"));
       }
     junk(place);
   }
