@@ -226,6 +226,22 @@ class Outputs {
     return write(*layout, single, path, std::nullopt);
   }
 
+  /// The clock as the second file of a layout that keeps it beside the save.
+  Result<void> add_clock(const Path& path) {
+    for (const auto& layout : layouts().all()) {
+      const LayoutInfo& info = layout->info();
+      if (info.system != save_.system || info.second_file.empty() ||
+          std::ranges::find(info.parts, "clock") == info.parts.end())
+        continue;
+      auto written = layout->write({std::span(&save_, 1), std::nullopt, hints_});
+      if (!written) return tl::unexpected(written.error());
+      kept_.emplace_back("clock");
+      files.push_back({path, layout.get(), std::move(written->second_file)});
+      return {};
+    }
+    return {};
+  }
+
   void judge_losses() {
     const std::string where = files.size() == 1 ? files.front().layout->info().id : "the outputs";
     add_losses(save_, kept_, where, losses);
@@ -274,8 +290,11 @@ Result<void> plan_outputs(Session& session, RomFolders& folders, Save& save,
   const auto part_path = [&](const std::string& part) { return request.out / (stem + "." + part); };
   if (request.split) {
     for (const Part& part : save.parts)
-      if (!part.blank && part.name != "clock")
-        if (auto added = outputs.add_part(part, part_path(part.name)); !added) return added;
+      if (!part.blank)
+        if (auto added = part.name == "clock" ? outputs.add_clock(part_path(part.name))
+                                              : outputs.add_part(part, part_path(part.name));
+            !added)
+          return added;
     if (outputs.files.empty())
       return fail(
           Trouble::stopped, Code::blank_source,

@@ -32,8 +32,8 @@ const ChipExtension* kin_of(const std::string& extension) {
 }
 
 std::string order_of(const std::string& layout) {
-  for (const std::string order : {"-swap32", "-swap16", "-reversed"})
-    if (layout.ends_with(order)) return order;
+  for (const std::string_view order : {"-swap32", "-swap16", "-reversed"})
+    if (layout.ends_with(order)) return std::string(order);
   return {};
 }
 

@@ -1,5 +1,7 @@
 #include "places/game_cards.h"
 
+#include <fmt/core.h>
+
 #include <algorithm>
 #include <map>
 #include <set>
@@ -148,8 +150,9 @@ std::vector<SlotShelf> shelves_of_game_cards(const std::vector<CardThere>& cards
       const std::string slot = numbered ? slot_field(numbers) : std::string();
       if (numbered && slot.empty()) continue;
       const std::string mark = numbered ? marks.substr(0, marks.size() - 1) : marks;
-      SlotShelf shelf{(place.empty() ? "" : literal_text(place) + "/") + field +
-                          literal_text(mark) + slot + literal_text(extension),
+      const std::string folder_of = place.empty() ? std::string() : literal_text(place) + "/";
+      SlotShelf shelf{fmt::format("{}{}{}{}{}", folder_of, field, literal_text(mark), slot,
+                                  literal_text(extension)),
                       members};
       if (NamingPattern::parse(shelf.pattern)) shelves.push_back(std::move(shelf));
     }

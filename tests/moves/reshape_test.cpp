@@ -2,6 +2,7 @@
 
 #include "core/bytes/order.h"
 #include "demo/makers.h"
+#include "support/golden_cards.h"
 #include "support/world.h"
 
 namespace bayswap {
@@ -149,6 +150,27 @@ TEST_F(Reshape, RefusesWhatItCannotKnowOrWrite) {
   EXPECT_EQ(code(taken), "name-taken");
   EXPECT_EQ(read(folder_ / "odd.sav"), random_bytes(12'345, 1));
   EXPECT_EQ(code(ReshapeRequest{}), "usage");
+}
+
+// A save with a clock is two files: its memory, and the clock as programs keep it beside.
+TEST_F(Reshape, SplitWritesTheClockToo) {
+  Bytes clock(48);
+  clock[0] = clock[20] = std::byte{41};
+  clock[8] = clock[28] = std::byte{6};
+  test::put_le(clock, 40, 1'700'000'000, 8);
+  const Bytes ram = test::random_bytes(0x2000, 3);
+  folder_.write("split/Tin.gb", demo::gb_rom("TIN", 0x10, 2));
+  folder_.write("split/Tin.sav", ram + clock);
+  ReshapeRequest wanted;
+  wanted.inputs = {folder_ / "split/Tin.sav"};
+  wanted.split = true;
+  wanted.out = folder_ / "split/out";
+  Session session = open();
+  const auto written = reshape(session, wanted);
+  ASSERT_TRUE(written) << written.error().text;
+  ASSERT_EQ(written->outputs.size(), 2U);
+  EXPECT_TRUE(test::read(folder_ / "split/out/Tin.sram") == ram);
+  EXPECT_TRUE(test::read(folder_ / "split/out/Tin.clock") == clock);
 }
 
 }  // namespace
