@@ -131,7 +131,8 @@ class FolderTarget final : public Target {
     // A package becomes the files inside of it.
     const bool package =
         !given.layouts.empty() && is_package(layouts().find(given.layouts.front()));
-    const auto source_or = package ? opened_package(given) : Result<Source>(given);
+    const auto source_or =
+        package ? opened_package(context_.session, given) : Result<Source>(given);
     if (!source_or) return tl::unexpected(source_or.error());
     const Source& source = *source_or;
     auto place = find_folder_destination(context_, source, checks);

@@ -49,18 +49,23 @@ std::vector<Path> files_named_after(Session& session, const Path& world) {
 
 }  // namespace
 
-Result<Source> opened_package(const Source& source) {
+Result<Source> opened_package(Session& session, const Source& source) {
   Source opened = source;
   const Part* whole = source.save.part("package");
   opened.save.kind = Kind::folder;
   opened.layouts.clear();
   opened.save.name = source.files.front().filename().string();
+  const CardLayout* layout = as_card(layouts().find(source.layouts.front()));
   if (whole == nullptr) {
-    // One file: its name in the package is its name in the folder.
+    // One file: its name in the package is its name in the folder. The package says whose it is.
     for (Part& part : opened.save.parts) part.name = source.save.name;
+    const auto view = session.storage->view(source.files.front(), session.limits.largest_file);
+    if (!view) return tl::unexpected(view.error());
+    const auto package = layout->list(view->bytes(), {});
+    if (!package) return tl::unexpected(package.error());
+    opened.save.game = package->game;
     return opened;
   }
-  const CardLayout* layout = as_card(layouts().find(source.layouts.front()));
   auto card = layout->open(whole->data);
   if (!card) return tl::unexpected(card.error());
   opened.save.parts.clear();

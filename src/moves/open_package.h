@@ -9,7 +9,7 @@ namespace bayswap {
 
 /// The files inside of a package, as a save of its own name. `source`: a package, or one file of
 /// it. Errors: `damaged`.
-[[nodiscard]] Result<Source> opened_package(const Source& source);
+[[nodiscard]] Result<Source> opened_package(Session& session, const Source& source);
 
 /// A package with the files of a save in it instead of its own of these names. Files that it has no
 /// name for stay behind, and are named in `left`. Errors: `no-match` when it has none of the names;

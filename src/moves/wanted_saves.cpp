@@ -7,6 +7,7 @@
 #include <set>
 
 #include "core/bytes/text.h"
+#include "core/naming/tags.h"
 #include "files/archive_storage.h"
 #include "moves/card_source.h"
 #include "moves/folder_source.h"
@@ -275,7 +276,8 @@ class Wanted {
     if (!source || source->rom || source->on_shelf || !or_empty(request_.is).empty()) return source;
     if (to_.bay().exact) return read_for_exact(path);
     auto roms = roms_named(session_, to_, source->stem, or_empty(request_.game));
-    if (roms.empty() && !source->state && or_empty(request_.game).empty()) {
+    if (roms.empty() && !source->state && or_empty(request_.game).empty() &&
+        says_no_game(stem_of(inner_name(path)))) {
       const auto fitting = games_for(path);
       if (fitting.size() == 1) return read_for_only_game(path, *fitting.front());
       if (fitting.size() > 1) {

@@ -459,24 +459,27 @@ TEST_F(RealPlaces, ADownloadWithoutANameFindsItsGame) {
   test::add_to_tar(tar, "srm_03/readme.txt", Bytes(30, std::byte{'n'}));
   test::add_to_tar(tar, "srm_03/upload.bin", random_bytes(0x8000, 5));
   folder_.write("dl/up.zip", test::closed_tar(tar));
-  folder_.write("dl/small.bin", random_bytes(0x2000, 6));
+  folder_.write("dl/backup_02.bin", random_bytes(0x2000, 6));
   const auto before = test::snapshot(folder_ / "hand");
   const CarryReport report = carry_one(at("dl/up.zip"), at("hand"), {Code::newer_there});
   ASSERT_EQ(stop_code(report), "") << report.moves.at(0).checks.back().text;
   EXPECT_EQ(move_of(report).to, at("hand/gb/Wide (Europe).sav"));
   EXPECT_NE(report.moves.at(0).checks.at(0).text.find("only game there"), std::string::npos);
   expect_undo_restores("hand", before);
+  // A name that is a game's speaks against all others.
+  folder_.write("dl/Distant Game.sav", random_bytes(0x8000, 7));
+  EXPECT_EQ(stop_code(carry_one(at("dl/Distant Game.sav"), at("hand"))), "no-match");
   // Three games have the smaller chip.
-  EXPECT_EQ(stop_code(carry_one(at("dl/small.bin"), at("hand"))), "many-match");
+  EXPECT_EQ(stop_code(carry_one(at("dl/backup_02.bin"), at("hand"))), "many-match");
   CarryRequest request;
-  request.saves = {at("dl/small.bin")};
+  request.saves = {at("dl/backup_02.bin")};
   request.to = at("hand");
   request.game = "Moss";
   EXPECT_EQ(move_of(carry_it(request)).to, at("hand/gb/Moss (Europe).sav"));
   expect_undo_restores("hand", before);
   // To be imitated, a file knows its system by the ROM beside it.
   ReshapeRequest reshaped;
-  reshaped.inputs = {at("dl/small.bin")};
+  reshaped.inputs = {at("dl/backup_02.bin")};
   reshaped.like = at("hand/gb/Tin (Europe).sav");
   reshaped.out = at("out.sav");
   Session session = open();

@@ -98,6 +98,14 @@ TEST_F(Worlds, APackageOpensIntoAFolderOfItsTitle) {
         folder_ / ("pc/" + std::string(kAway) + title + "/Headers/00000001/WORLD09.header")));
     EXPECT_EQ(test::contents(folder_ / "pc").size(), contents.size() + 3);
     expect_undo_restores("pc", before);
+    // One file of a package, which says whose it is.
+    report = carry_one(at("dl/WORLD02") + ":world.dat", to, {Code::newer_there});
+    EXPECT_EQ(stop_code(report), "");
+    EXPECT_EQ(move_of(report).to, at(there + "WORLD02"));
+    expect_undo_restores("pc", before);
+    const std::string strange =
+        at("pc/" + std::string(kAway) + number(kTitles[0]) + "/00000001/WORLD01");
+    EXPECT_EQ(stop_code(carry_one(at("dl/WORLD02") + ":world.dat", strange)), "other-game");
     // A world named as the place, and one of another title.
     report = carry_one(at("dl/WORLD09"), at(there + "WORLD01"));
     EXPECT_EQ(move_of(report).to, at(there + "WORLD01"));

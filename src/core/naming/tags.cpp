@@ -156,6 +156,26 @@ NameTags tags_of_name(std::string_view name) {
   return tags;
 }
 
+bool says_no_game(std::string_view name) {
+  static constexpr std::array<std::string_view, 24> kAnyones{
+      "save",     "saves",   "sram",   "upload", "uploads", "download", "downloads", "backup",
+      "backups",  "copy",    "file",   "game",   "data",    "dump",     "final",     "test",
+      "untitled", "battery", "eeprom", "flash",  "slot",    "export",   "latest",    "temp"};
+  constexpr std::size_t kShort = 3;  // letters
+  if (region_of_name(name) != Region::unknown) return false;
+  std::string word;
+  for (const char c : lower_ascii(name) + " ") {
+    const bool letter = (c >= 'a' && c <= 'z') || static_cast<unsigned char>(c) >= 0x80;
+    if (letter) {
+      word.push_back(c);
+      continue;
+    }
+    if (word.size() > kShort && std::ranges::find(kAnyones, word) == kAnyones.end()) return false;
+    word.clear();
+  }
+  return true;
+}
+
 bool tags_agree(std::string_view one, std::string_view other) {
   const NameTags a = tags_of_name(one);
   const NameTags b = tags_of_name(other);

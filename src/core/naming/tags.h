@@ -29,6 +29,10 @@ struct NameTags {
 };
 [[nodiscard]] NameTags tags_of_name(std::string_view name);
 
+/// Whether a name can be of no game: numbers, short words, and words that any download may have
+/// (`tg_srm03`, `upload (2)`, `backup_final`).
+[[nodiscard]] bool says_no_game(std::string_view name);
+
 /// False when both names bear a region, or both a disc, and these differ.
 [[nodiscard]] bool tags_agree(std::string_view one, std::string_view other);
 
