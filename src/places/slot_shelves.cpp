@@ -81,7 +81,7 @@ const std::vector<std::string>& first_texts() {
   return kTexts;
 }
 
-// The same name with a letter for the tens: `.zs1` beside `.z10`, and `.zst` for the first one.
+// The same name with a letter for the tens: `.ks1` beside `.k10`, and `.kst` for the first one.
 Shape with_letter(const Shape& shape, std::size_t place, char letter) {
   Shape other = shape;
   std::get<2>(other)[place] += letter;

@@ -199,18 +199,18 @@ TEST_F(StateSlots, AnAutomaticStateReplacesNoOtherSlots) {
 }
 
 TEST_F(StateSlots, LettersForTens) {
-  states("tens", {".zst", ".zs1", ".zs9", ".z10", ".z12"}, 1, 5);
+  states("tens", {".kst", ".ks1", ".ks9", ".k10", ".k12"}, 1, 5);
   states("letters", {".q0", ".q9", ".qa", ".qc"}, 100);
   states("numbers", {".state", ".state1", ".state3"}, 200);
   for (const std::string place : {"tens", "letters", "numbers"}) learn(place);
   Session session = open();
   EXPECT_EQ((*session.bays.find("tens"))->shelves.front().pattern,
-            "{stem}.z{slot:tens s:first st}");
+            "{stem}.k{slot:tens s:first st}");
   EXPECT_EQ((*session.bays.find("letters"))->shelves.front().pattern, "{stem}.q{slot:letters a}");
-  const std::vector<std::vector<std::string>> same{{".zst", ".q0", ".state"},
-                                                   {".zs9", ".q9", ".state9"},
-                                                   {".z10", ".qa", ".state10"},
-                                                   {".z12", ".qc", ".state12"}};
+  const std::vector<std::vector<std::string>> same{{".kst", ".q0", ".state"},
+                                                   {".ks9", ".q9", ".state9"},
+                                                   {".k10", ".qa", ".state10"},
+                                                   {".k12", ".qc", ".state12"}};
   for (const auto& forms : same) {
     CarryRequest request;
     request.saves = {at("tens/Tin (Europe)" + forms[0])};
