@@ -337,8 +337,8 @@ class CardPlacer {
     const auto stem = name_like(*like);
     if (!stem) {
       checks_.add({Level::error, Code::no_match,
-                   fmt::format("bay {} has a card for each game, and none for this one; what a new "
-                               "one would be called can't be told",
+                   fmt::format("bay {} has a card for each game and none for this one, and nothing "
+                               "tells what to call a new one",
                                bay_.name),
                    "start the game there once, so that its card exists; or put its title and code "
                    "into the catalog"});

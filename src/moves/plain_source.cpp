@@ -109,7 +109,7 @@ class Matcher {
       return;
     source.problems.push_back(
         {Level::note, Code::likeness,
-         fmt::format("none of its files is called like one of {}; look whether it is that game's",
+         fmt::format("none of its files has a name that {} has; check that it is the right game",
                      account_and_title(*found.front())),
          ""});
   }
@@ -214,9 +214,10 @@ class Matcher {
     source.problems.push_back(
         {Level::error,
          Code::likeness,
-         fmt::format("the files are likest those of {}, but only {} of {} names match, {} of them "
-                     "with the same size",
-                     account_and_title(*nearest), best.names, best.of, best.sizes),
+         fmt::format(
+             "the files are most like those of {}, but only {} of {} names match, {} of them "
+             "with the same size",
+             account_and_title(*nearest), best.names, best.of, best.sizes),
          {"if it is that title: ", accept_remedy(Code::likeness), "; else say which with ",
           Remedy::game}});
   }

@@ -57,8 +57,8 @@ class Wanted {
     for (const auto& [system, states] : states_of_bay(from)) {
       if (keeps_states(to_.bay(), system)) continue;
       notes_.push_back({Level::note, Code::assumed,
-                        fmt::format("{} of {} stay where they are: no state of that system lies "
-                                    "at the destination, which would show what it is called",
+                        fmt::format("{} of {} stay where they are: the destination has no state "
+                                    "of that system to show how its files are named",
                                     counted(states, "state"), to_string(system)),
                         "make one state of such a game there first; only the program that made a "
                         "state can load it"});
@@ -329,8 +329,8 @@ class Wanted {
     source->problems.push_back(
         {Level::note, Code::rom_match,
          fmt::format(
-             "{} is the only game there whose chip fits; nothing else says that the save is "
-             "its own",
+             "{} is the only game there whose chip fits; nothing else says that the save belongs "
+             "to it",
              safe_text(rom.stem)),
          ""});
     return source;

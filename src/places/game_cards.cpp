@@ -10,6 +10,7 @@
 #include "bayswap/naming.h"
 #include "core/bytes/text.h"
 #include "core/layouts/titles/path_text.h"
+#include "core/model/sony_names.h"
 #include "core/naming/tags.h"
 #include "places/path_words.h"
 
@@ -25,16 +26,6 @@ std::string without_dash(const std::string& text) {
   for (const char c : text)
     if (c != '-') plain.push_back(c);
   return upper_ascii(plain);
-}
-
-bool is_serial(const std::string& text) {
-  constexpr std::size_t kLetters = 4;
-  constexpr std::size_t kLength = 9;
-  const std::string plain = without_dash(text);
-  return plain.size() == kLength && text.size() <= kLength + 1 &&
-         std::all_of(plain.begin(), plain.begin() + kLetters,
-                     [](char c) { return c >= 'A' && c <= 'Z'; }) &&
-         std::all_of(plain.begin() + kLetters, plain.end(), is_digit);
 }
 
 bool is_of_one_game(const CardThere& card) {
@@ -55,7 +46,8 @@ struct Folder {
 
 // The field that all names have in common.
 std::string field_of(const Folder& folder, const std::vector<CardThere>& cards) {
-  if (std::ranges::all_of(folder.names, [](const CardName& name) { return is_serial(name.game); }))
+  if (std::ranges::all_of(folder.names,
+                          [](const CardName& name) { return is_serial(upper_ascii(name.game)); }))
     return "{serial}";
   bool codes = true;
   for (std::size_t i = 0; i < folder.cards.size(); ++i)
@@ -68,6 +60,43 @@ std::string field_of(const Folder& folder, const std::vector<CardThere>& cards) 
                                       })
              ? "{code}"
              : "{stem}";
+}
+
+// The shelves of a folder's cards, by what stands between game and number.
+void add_shelves(const Folder& folder, const std::vector<CardThere>& cards, const Catalog& catalog,
+                 std::vector<SlotShelf>& shelves) {
+  struct Alike {
+    std::set<std::string> numbers;
+    std::vector<std::size_t> cards;
+  };
+  std::map<std::pair<std::string, bool>, Alike> by_mark;  // and whether a number follows
+  std::set<std::string> names;
+  bool called_so = false;
+  for (std::size_t i = 0; i < folder.cards.size(); ++i) {
+    const CardThere& card = cards[folder.cards[i]];
+    const CardName& name = folder.names[i];
+    names.insert(name.game);
+    called_so = called_so || is_called_after_its_game(card, name.game, catalog);
+    const std::string stem = Path(card.relative).stem().string();
+    Alike& alike =
+        by_mark[{stem.substr(name.game.size(), name.at - name.game.size()), !name.number.empty()}];
+    alike.numbers.insert(name.number);
+    alike.cards.push_back(folder.cards[i]);
+  }
+  const std::string field = field_of(folder, cards);
+  // One card may be called like its only game by chance.
+  if (!called_so || (field == "{stem}" && names.size() < 2)) return;
+  const Path first(cards[folder.cards.front()].relative);
+  const std::string place = first.parent_path().generic_string();
+  for (const auto& [mark, alike] : by_mark) {
+    const std::string slot = mark.second ? slot_field(alike.numbers) : std::string();
+    if (mark.second && slot.empty()) continue;
+    SlotShelf shelf{
+        fmt::format("{}{}{}{}{}", literal_text(place + (place.empty() ? "" : "/")), field,
+                    literal_text(mark.first), slot, literal_text(first.extension().string())),
+        alike.cards};
+    if (NamingPattern::parse(shelf.pattern)) shelves.push_back(std::move(shelf));
+  }
 }
 
 }  // namespace
@@ -111,6 +140,8 @@ std::vector<SlotShelf> shelves_of_game_cards(const std::vector<CardThere>& cards
                                              const Catalog& catalog) {
   std::map<std::tuple<std::string, std::string, System, std::string>, Folder> folders;
   for (std::size_t i = 0; i < cards.size(); ++i) {
+    // A card that games share may lie beside.
+    if (!is_of_one_game(cards[i])) continue;
     const Path path(cards[i].relative);
     Folder& folder = folders[{path.parent_path().generic_string(), path.extension().string(),
                               cards[i].system, cards[i].layout}];
@@ -118,45 +149,7 @@ std::vector<SlotShelf> shelves_of_game_cards(const std::vector<CardThere>& cards
     folder.names.push_back(read_card_name(path.stem().string()));
   }
   std::vector<SlotShelf> shelves;
-  for (const auto& [key, folder] : folders) {
-    const auto& [place, extension, system, layout] = key;
-    bool one_game_each = true;
-    bool called_so = false;
-    for (std::size_t i = 0; i < folder.cards.size(); ++i) {
-      const CardThere& card = cards[folder.cards[i]];
-      one_game_each = one_game_each && is_of_one_game(card);
-      called_so = called_so || is_called_after_its_game(card, folder.names[i].game, catalog);
-    }
-    if (!one_game_each || !called_so) continue;
-    const std::string field = field_of(folder, cards);
-    // One card may be called like its only game by chance.
-    std::set<std::string> names;
-    for (const CardName& name : folder.names) names.insert(name.game);
-    if (field == "{stem}" && names.size() < 2) continue;
-    // Numbers after the same marks are slots of one shelf.
-    std::map<std::string, std::pair<std::set<std::string>, std::vector<std::size_t>>> by_marks;
-    for (std::size_t i = 0; i < folder.cards.size(); ++i) {
-      const CardName& name = folder.names[i];
-      const std::string stem = Path(cards[folder.cards[i]].relative).stem().string();
-      auto& [numbers, members] =
-          by_marks[stem.substr(name.game.size(), name.at - name.game.size()) +
-                   (name.number.empty() ? "" : "#")];
-      numbers.insert(name.number);
-      members.push_back(folder.cards[i]);
-    }
-    for (const auto& [marks, of_marks] : by_marks) {
-      const auto& [numbers, members] = of_marks;
-      const bool numbered = marks.ends_with('#');
-      const std::string slot = numbered ? slot_field(numbers) : std::string();
-      if (numbered && slot.empty()) continue;
-      const std::string mark = numbered ? marks.substr(0, marks.size() - 1) : marks;
-      const std::string folder_of = place.empty() ? std::string() : literal_text(place) + "/";
-      SlotShelf shelf{fmt::format("{}{}{}{}{}", folder_of, field, literal_text(mark), slot,
-                                  literal_text(extension)),
-                      members};
-      if (NamingPattern::parse(shelf.pattern)) shelves.push_back(std::move(shelf));
-    }
-  }
+  for (const auto& [key, folder] : folders) add_shelves(folder, cards, catalog, shelves);
   return shelves;
 }
 

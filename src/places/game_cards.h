@@ -37,8 +37,8 @@ struct CardName {
 /// The code or the serial of a game; empty when it has none.
 [[nodiscard]] const std::string& code_of(const Game& game);
 
-/// The shelves of such cards: `{serial}_{slot}`, `{code}`, `{stem}_{slot}`. A folder has one when
-/// none of its cards holds saves of several games, and one of them is called after its game.
+/// The shelves of such cards: `{serial}_{slot}`, `{code}`, `{stem}_{slot}`. A folder has one when a
+/// card in it is called after its game. Cards that several games share are left out.
 [[nodiscard]] std::vector<SlotShelf> shelves_of_game_cards(const std::vector<CardThere>& cards,
                                                            const Catalog& catalog);
 

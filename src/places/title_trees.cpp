@@ -9,6 +9,7 @@
 #include "bayswap/folder.h"
 #include "core/bytes/text.h"
 #include "core/layouts/titles/path_text.h"
+#include "core/model/sony_names.h"
 #include "files/atomic_write.h"
 #include "places/find_folders.h"
 
@@ -36,12 +37,6 @@ const TitleSystem* system_of_high(std::string_view name) {
   const auto found = std::ranges::find_if(
       kSystems, [&](const TitleSystem& one) { return name.starts_with(one.prefix); });
   return found == kSystems.end() ? nullptr : &*found;
-}
-
-bool is_serial(std::string_view word) {
-  return word.size() == 9 &&
-         std::all_of(word.begin(), word.begin() + 4, [](char c) { return c >= 'A' && c <= 'Z'; }) &&
-         std::all_of(word.begin() + 4, word.end(), [](char c) { return c >= '0' && c <= '9'; });
 }
 
 bool is_code(std::string_view word) {

@@ -102,9 +102,9 @@ Result<UnderstoodPlace> exact_folder(Session& session, const std::string& text, 
   shelf.layout = {layout.id};
   bay.shelves = {std::move(shelf)};
   session.bays.add_for_now(std::move(bay));
-  return UnderstoodPlace{text, false, true,
-                         fmt::format("the folder itself: a {} save", to_string(layout.system)),
-                         full.string()};
+  return UnderstoodPlace{
+      text, false, true,
+      fmt::format("the folder itself, with a save of {}", to_string(layout.system)), full.string()};
 }
 
 // A folder on a title's tree, with something or nothing in it yet: the place of one save, or of one
@@ -129,10 +129,11 @@ std::optional<UnderstoodPlace> place_in_tree(Session& session, const std::string
     for (std::string& name : own) name = literal_text(name);
     own.insert(own.end(), middle, pieces.end());
     shelf.pattern = joined(own);
-    UnderstoodPlace place{text, false, true,
-                          fmt::format("the folder itself: a {} {}", to_string(shelf.system),
-                                      bay.exact ? "save" : "copy with the folders of its accounts"),
-                          full.string()};
+    UnderstoodPlace place{
+        text, false, true,
+        fmt::format("the folder itself, with {} of {}",
+                    bay.exact ? "a save" : "a copy for each account", to_string(shelf.system)),
+        full.string()};
     bay.shelves = {std::move(shelf)};
     session.bays.add_for_now(std::move(bay));
     return place;

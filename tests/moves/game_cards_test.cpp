@@ -133,6 +133,27 @@ TEST_F(GameCards, ASaveGoesOnlyToItsOwnGamesCard) {
   }
 }
 
+// A card that games share, beside cards of one game each: these stay their games' own.
+TEST_F(GameCards, ASharedCardBesideThem) {
+  const auto all = games(System::ps1);
+  for (const std::size_t game : {0U, 1U})
+    folder_.write("p/" + all[game].code + "_1.mcd",
+                  card(System::ps1, {save_of(System::ps1, all[game], 1)}), 30);
+  folder_.write(
+      "p/shared.mcd",
+      card(System::ps1, {save_of(System::ps1, all[2], 2), save_of(System::ps1, all[3], 3)}), 30);
+  folder_.write("dl/own.mcr", card(System::ps1, {save_of(System::ps1, all[1], 4, "B")}));
+  EXPECT_EQ(move_of(carry_one(at("dl/own.mcr") + ":#1", at("p"))).to,
+            at("p/" + all[1].code + "_1.mcd"));
+  const Save fresh = save_of(System::ps1, all[4], 5);
+  folder_.write("dl/new.mcr", card(System::ps1, {fresh}));
+  const auto old = saves_in("p");
+  EXPECT_EQ(stop_code(carry_one(at("dl/new.mcr") + ":#1", at("p"))), "");
+  auto now = saves_in("p");
+  EXPECT_EQ(now.erase(all[4].code + "_1.mcd:" + fresh.name), 1U);
+  EXPECT_EQ(now, old);
+}
+
 // Cards that games share stay what they are, also where each happens to hold one game.
 TEST_F(GameCards, SharedCardsAreNoGamesCards) {
   const auto all = games(System::ps1);

@@ -18,10 +18,17 @@ bool is_capital(char c) {
 
 }  // namespace
 
+bool is_serial(std::string_view text) {
+  constexpr std::size_t kLetters = 4;
+  const std::size_t digits_at =
+      kLetters + (text.size() > kLetters && text[kLetters] == '-' ? 1 : 0);
+  return text.size() == digits_at + 5 &&
+         std::all_of(text.begin(), text.begin() + kLetters, is_capital) &&
+         std::all_of(text.begin() + static_cast<std::ptrdiff_t>(digits_at), text.end(), is_digit);
+}
+
 bool is_sony_serial(std::string_view serial) {
-  return serial.size() == kSerialLength && serial[4] == '-' &&
-         std::all_of(serial.begin(), serial.begin() + 4, is_capital) &&
-         std::all_of(serial.begin() + 5, serial.end(), is_digit);
+  return serial.size() == kSerialLength && is_serial(serial);
 }
 
 std::optional<SonyName> split_sony_name(std::string_view name) {

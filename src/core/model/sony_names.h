@@ -18,6 +18,9 @@ struct SonyName {
 /// The pieces of a save's name; nothing when it is not built like one.
 [[nodiscard]] std::optional<SonyName> split_sony_name(std::string_view name);
 
+/// Four capital letters and five digits, with or without a hyphen between them.
+[[nodiscard]] bool is_serial(std::string_view text);
+
 /// Four capital letters, a hyphen and five digits.
 [[nodiscard]] bool is_sony_serial(std::string_view serial);
 

@@ -9,6 +9,7 @@
 #include "bayswap/game.h"
 #include "core/bytes/cursor.h"
 #include "core/bytes/text.h"
+#include "core/model/sony_names.h"
 
 namespace bayswap::naming {
 namespace {
@@ -225,12 +226,6 @@ std::string unhex(std::string_view text) {
 bool all_of_class(std::string_view text, const CharClass& chars) {
   return std::all_of(text.begin(), text.end(),
                      [&](char c) { return chars.test(static_cast<unsigned char>(c)); });
-}
-
-bool is_serial(std::string_view value) {
-  const std::size_t digits_at = value.size() == 10 && value[4] == '-' ? 5 : 4;
-  return value.size() == digits_at + 5 && all_of_class(value.substr(0, 4), letters(false)) &&
-         all_of_class(value.substr(digits_at), digits());
 }
 
 bool fits(const FieldKind& kind, std::string_view value) {

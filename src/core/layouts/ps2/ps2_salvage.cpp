@@ -205,9 +205,8 @@ class Salvager {
     const auto clusters = candidate.tree.clusters();
     if (std::ranges::any_of(clusters, [&](std::uint32_t number) { return made_.contains(number); }))
       rescue.what.emplace_back(
-          "where its files go on was lost, and is as a console usually does it: play from it "
-          "before "
-          "you trust it");
+          "its chains were lost and are rebuilt as a console usually lays files out: try it in the "
+          "game before you rely on it");
     if (candidate.lost) {
       rescue.state = RescueState::lost;
     } else if (cut_off(candidate.tree)) {
