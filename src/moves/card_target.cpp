@@ -10,8 +10,8 @@
 #include "bayswap/naming.h"
 #include "core/bytes/text.h"
 #include "core/naming/tags.h"
-#include "moves/card_regions.h"
 #include "moves/card_source.h"
+#include "moves/regions.h"
 #include "moves/shelf_path.h"
 #include "places/game_cards.h"
 #include "places/second_file.h"
@@ -102,7 +102,8 @@ class CardPlacer {
             rom.info.game.serial.empty() ? rom.info.game.code : rom.info.game.serial;
         if (rom.info.system != source_.save.system || code.empty()) continue;
         same = same || code == code_of(source_.save);
-        if (is_sibling_code(source_.save, code, context_.session.catalog) &&
+        if (are_siblings(source_.save.system, code_of(source_.save), code,
+                         context_.session.catalog) &&
             rom.info.game.region != source_.save.game.region)
           other = rom.info.game.region;
       }

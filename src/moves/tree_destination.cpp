@@ -8,6 +8,7 @@
 #include "core/bytes/time_text.h"
 #include "core/layouts/titles/path_text.h"
 #include "moves/folder_destination.h"
+#include "moves/regions.h"
 #include "moves/shelf_path.h"
 #include "places/folder_parts.h"
 #include "places/title_trees.h"
@@ -162,14 +163,10 @@ class TreeFinder {
 
   // Whether a title is another region's of the save's game.
   [[nodiscard]] bool is_sibling(const Game& there) const {
-    constexpr std::size_t kOfGame = 3;  // letters of a code; the last one is the region
     const Game& own = search_.source.save.game;
-    if (own.code.size() == 4 && there.code.size() == 4 && own.code != there.code &&
-        own.code.substr(0, kOfGame) == there.code.substr(0, kOfGame))
-      return true;
-    const CatalogGame* game = search_.session.catalog.find_code(shelf_.system, own.title_id);
-    return game != nullptr && own.title_id != there.title_id &&
-           game == search_.session.catalog.find_code(shelf_.system, there.title_id);
+    const Catalog& catalog = search_.session.catalog;
+    return are_siblings(shelf_.system, own.code, there.code, catalog) ||
+           are_siblings(shelf_.system, own.title_id, there.title_id, catalog);
   }
 
   // What the folder of the save's title is called there; nothing when none is its own.

@@ -1,4 +1,4 @@
-// Whether a card takes a save of this region: a game sees its own region's saves alone.
+// Regions of a game: it sees its own region's saves alone.
 #pragma once
 
 #include <optional>
@@ -16,9 +16,9 @@ namespace bayswap {
 /// The region that all saves have whose games tell one; `unknown` when they differ, or none tells.
 [[nodiscard]] Region common_region(const Card& card);
 
-/// Whether a code is another region's of the save's game.
-[[nodiscard]] bool is_sibling_code(const Save& save, const std::string& code,
-                                   const Catalog& catalog);
+/// Whether two codes, serials or title ids are those of one game in two regions.
+[[nodiscard]] bool are_siblings(System system, const std::string& one, const std::string& other,
+                                const Catalog& catalog);
 
 /// `region-differs`: the save's region, the one there, and why that is known.
 [[nodiscard]] Finding region_differs(const Save& save, Region there, const std::string& why);

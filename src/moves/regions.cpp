@@ -1,4 +1,4 @@
-#include "moves/card_regions.h"
+#include "moves/regions.h"
 
 #include <fmt/core.h>
 
@@ -21,12 +21,15 @@ Region common_region(const Card& card) {
   return common;
 }
 
-bool is_sibling_code(const Save& save, const std::string& code, const Catalog& catalog) {
-  const std::string& own = code_of(save.game);
-  if (own.empty() || code == own) return false;
-  if (own.size() == 4 && code.size() == 4 && own.substr(0, 3) == code.substr(0, 3)) return true;
-  const CatalogGame* game = catalog.find_code(save.system, own);
-  return game != nullptr && game == catalog.find_code(save.system, code);
+bool are_siblings(System system, const std::string& one, const std::string& other,
+                  const Catalog& catalog) {
+  constexpr std::size_t kOfGame = 3;  // letters of a code; the last one is the region
+  if (one.empty() || one == other) return false;
+  if (one.size() == kOfGame + 1 && other.size() == one.size() &&
+      one.substr(0, kOfGame) == other.substr(0, kOfGame))
+    return true;
+  const CatalogGame* game = catalog.find_code(system, one);
+  return game != nullptr && game == catalog.find_code(system, other);
 }
 
 Finding region_differs(const Save& save, Region there, const std::string& why) {
@@ -42,7 +45,7 @@ std::optional<Finding> region_differs_on_card(const Save& save, const Card& card
                                               bool holds_it, const Catalog& catalog) {
   if (!is_known(save.game.region)) return std::nullopt;
   for (const CardSave& on_card : card.saves)
-    if (is_sibling_code(save, code_of(on_card.save.game), catalog) &&
+    if (are_siblings(save.system, code_of(save.game), code_of(on_card.save.game), catalog) &&
         on_card.save.game.region != save.game.region)
       return region_differs(save, on_card.save.game.region,
                             "the card there holds a save of the one for");
