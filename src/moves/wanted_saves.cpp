@@ -67,6 +67,8 @@ class Wanted {
 
   // Every save, or every one of the game that is named, however many files and folders it has.
   Result<std::vector<Source>> all_of(std::vector<Source> sources, const std::string& bay) const {
+    if (sources.empty() && !notes_.empty())
+      return fail(Trouble::stopped, Code::no_match, notes_.front().text, notes_.front().hint);
     if (sources.empty())
       return fail(Trouble::stopped, Code::no_match,
                   fmt::format("{}: no save was found where its shelves say", safe_text(bay)),

@@ -240,6 +240,13 @@ TEST_F(StateSlots, StatesThatStayAreNamed) {
   EXPECT_EQ(report.moves.size(), 3U);
   ASSERT_EQ(report.notes.size(), 1U);
   EXPECT_NE(report.notes[0].text.find("6 states of gb"), std::string::npos) << report.notes[0].text;
+  // Where there is nothing else, that is the answer.
+  for (const std::string game : {"Kite", "Moss", "Tin"})
+    std::filesystem::remove(folder_ / ("one/" + game + " (Europe).sav"));
+  Session session = open();
+  const auto nothing = carry(session, request);
+  ASSERT_FALSE(nothing);
+  EXPECT_NE(nothing.error().text.find("6 states of gb"), std::string::npos) << nothing.error().text;
 }
 
 }  // namespace
