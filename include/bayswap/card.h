@@ -68,7 +68,8 @@ struct ChangedCard {
 enum class RescueState {
   whole,
   repaired,  ///< everything is there again
-  damaged,   ///< kept, though a check says that some of its bytes are wrong
+  damaged,  ///< kept, though some of its bytes are wrong or may be another save's, or nothing tells
+            ///< whose it is
   lost,
 };
 
@@ -197,10 +198,11 @@ class CardLayout : public Layout {
 [[nodiscard]] Result<Mended> mend(const CardLayout& layout, ByteView file);
 
 /// The places of the saves that a person means: the save's own name, its game's code or serial, its
-/// title as it is shown, or `#` and its place in the list, counted from 1. Errors: `no-match`,
-/// `many-match`.
+/// title as it is shown, or `#` and its place in the list, counted from 1. `card`: what is wrong
+/// with the card that they lie on. Errors: `no-match`, `many-match`, and `damaged` when there is no
+/// match and the card may have lost it.
 [[nodiscard]] Result<std::size_t> find_on_card(const std::vector<CardSave>& saves,
-                                               std::string_view name);
+                                               std::string_view name, const Findings& card = {});
 
 /// Labels a save for another region: the code of its game in the names that the card knows it by.
 /// A Sony serial (`SLES-12345`) brings its name's prefix with it; other families take a

@@ -372,7 +372,7 @@ Result<DropReport> drop_saves(Session& session, const DropRequest& request) {
   if (auto begun = changer.begin({}); !begun) return tl::unexpected(begun.error());
   DropReport result;
   for (const std::string& name : request.names) {
-    const auto place = find_on_card(changer.card().saves, name);
+    const auto place = find_on_card(changer.card().saves, name, changer.card().findings);
     if (!place) return tl::unexpected(place.error());
     if (std::ranges::find(changer.change.drop, *place) != changer.change.drop.end()) continue;
     CardSave on_card = changer.read_save(*place);

@@ -59,12 +59,13 @@ class FreeNames {
 };
 
 Result<std::vector<const CardSave*>> chosen_saves(const std::vector<CardSave>& saves,
-                                                  const std::vector<std::string>& names) {
+                                                  const std::vector<std::string>& names,
+                                                  const Findings& findings) {
   std::vector<const CardSave*> chosen;
   if (names.empty())
     for (const CardSave& save : saves) chosen.push_back(&save);
   for (const std::string& name : names) {
-    const auto place = find_on_card(saves, name);
+    const auto place = find_on_card(saves, name, findings);
     if (!place) return tl::unexpected(place.error());
     if (std::ranges::find(chosen, &saves[*place]) == chosen.end()) chosen.push_back(&saves[*place]);
   }
@@ -148,7 +149,8 @@ Result<Reshaped> take_saves(Session& session, const TakeRequest& request) {
   if (!layout) return tl::unexpected(layout.error());
   const auto card = opened->layout->open(opened->bytes());
   if (!card) return tl::unexpected(card.error());
-  const auto chosen = chosen_saves(request.deleted ? card->deleted : card->saves, request.names);
+  const auto chosen =
+      chosen_saves(request.deleted ? card->deleted : card->saves, request.names, card->findings);
   if (!chosen) return tl::unexpected(chosen.error());
   Reshaped result;
   std::vector<SaveFiles> planned;
@@ -190,7 +192,7 @@ Result<Reshaped> take_saves(Session& session, const TakeRequest& request) {
 
 bool MendReport::incomplete() const {
   return mended.unnamed || std::ranges::any_of(mended.saves, [](const Rescue& rescue) {
-           return rescue.state == RescueState::lost || rescue.state == RescueState::damaged;
+           return rescue.state != RescueState::whole && rescue.state != RescueState::repaired;
          });
 }
 

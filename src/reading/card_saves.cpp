@@ -143,7 +143,7 @@ Result<CardSaves> read_card_saves(Session& session, const std::string& text, con
     for (CardSave& on_card : content->saves) found.saves.push_back(std::move(on_card.save));
     return found;
   }
-  const auto place = find_on_card(content->saves, opened->name);
+  const auto place = find_on_card(content->saves, opened->name, content->findings);
   if (!place) {
     Error error = place.error();
     error.text = fmt::format("{}: {}", safe_text(card.name), error.text);

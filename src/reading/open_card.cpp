@@ -96,25 +96,46 @@ Result<Bytes> OpenCard::card_in(ByteView whole) const {
   return std::move(there->data);
 }
 
+namespace {
+
+// A card's size; a large one may have lost up to half of it.
+bool has_size_of(const CardLayout& card, std::uint64_t size) {
+  constexpr std::uint64_t kLarge = 65536;
+  return std::ranges::any_of(card.info().file_sizes, [&](std::uint64_t whole) {
+    return size == whole || (whole > kLarge && size < whole && size >= whole / 2);
+  });
+}
+
+// Saves of which nothing is doubtful.
+std::ptrdiff_t count_sure(const Salvage& salvage) {
+  return std::ranges::count_if(salvage.saves, [](const Rescue& rescue) {
+    return rescue.state == RescueState::whole || rescue.state == RescueState::repaired;
+  });
+}
+
+}  // namespace
+
 const CardLayout* card_layout_of(ByteView bytes, const Hints& hints, bool damaged) {
   const auto guesses = identify(bytes, hints);
   for (const Guess& guess : guesses)
     if (guess.confidence != Confidence::possible)
       if (const CardLayout* card = as_card(guess.layout)) return card;
   if (!damaged) return nullptr;
-  // Nothing speaks for itself any more: the layout whose rescue finds most, among those of the
-  // size.
+  // Nothing speaks for itself any more: the layout whose rescue finds most that is sure, and most
+  // at all, among those of the size.
   const CardLayout* best = nullptr;
-  std::size_t most = 0;
+  std::pair<std::ptrdiff_t, std::ptrdiff_t> most;
   for (const auto& layout : layouts().all()) {
     const CardLayout* card = as_card(layout.get());
-    const auto& sizes = layout->info().file_sizes;
-    if (card == nullptr || std::ranges::find(sizes, bytes.size()) == sizes.end()) continue;
+    if (card == nullptr || !has_size_of(*card, bytes.size())) continue;
     const auto salvage = card->salvage(bytes);
-    if (salvage && salvage->saves.size() > most) {
-      best = card;
-      most = salvage->saves.size();
-    }
+    if (!salvage) continue;
+    const auto sure = count_sure(*salvage);
+    const auto found = std::ranges::count_if(
+        salvage->saves, [](const Rescue& rescue) { return rescue.state != RescueState::lost; });
+    if (std::pair(sure, found) <= most) continue;
+    best = card;
+    most = {sure, found};
   }
   return best;
 }
@@ -126,7 +147,7 @@ std::optional<Finding> damaged_card(ByteView bytes, const std::string& name) {
   if (!salvage) return std::nullopt;
   const auto saves = std::ranges::count_if(
       salvage->saves, [](const Rescue& rescue) { return rescue.state != RescueState::lost; });
-  if (saves == 0) return std::nullopt;
+  if (count_sure(*salvage) == 0) return std::nullopt;
   return Finding{Level::error,
                  Code::damaged,
                  fmt::format("a damaged {} card: what a console looks at first is gone, but {} can "
@@ -173,6 +194,14 @@ Result<OpenCard> open_card(Session& session, const std::string& name, const std:
   if (const auto damaged = damaged_card(card.file.bytes(), name))
     return fail(Trouble::input, damaged->code,
                 fmt::format("{}: {}", safe_text(name), damaged->text), damaged->hint);
+  const auto guesses = identify(card.file.bytes(), card.hints);
+  if (guesses.size() == 1 && as_card(guesses.front().layout) != nullptr)
+    return fail(Trouble::input, Code::damaged,
+                fmt::format("{}: a damaged {} card, by its size: nothing on it tells of saves any "
+                            "more",
+                            safe_text(name), to_string(guesses.front().layout->info().system)),
+                {"look for an older copy, or rescue what there is: ",
+                 HintPiece{Remedy::mend_card, safe_text(name)}});
   return tl::unexpected(no_card(name, "is no memory card that Bay Swap knows"));
 }
 

@@ -103,7 +103,7 @@ class PackageGolden {
     bytes[0x37B] = static_cast<std::byte>(shape_.copies == 1 ? 1 : shape_.second_live ? 2 : 0);
     put_le(bytes, 0x37C, 1, 2);
     put_le(bytes, 0x37E, 0, 3);
-    put_be(bytes, 0x395, data_at.size() - shape_.free_blocks, 4);
+    put_be(bytes, 0x395, data_at.size(), 4);
     put_be(bytes, 0x399, shape_.free_blocks, 4);
   }
 

@@ -154,8 +154,15 @@ std::vector<Guess> identify(ByteView file, const Hints& hints) {
   const bool proven = !guesses.empty() && guesses.front().basis == Basis::structure &&
                       guesses.front().confidence == Confidence::certain;
   if (!proven)
-    if (auto behind = guess_behind_header(file, hints.thorough))
-      guesses.insert(guesses.begin(), std::move(*behind));
+    if (auto behind = guess_behind_header(file, hints.thorough)) {
+      // A card that was cut short begins as one all the same, and part of it may look like a
+      // smaller one.
+      const bool begins_itself =
+          !guesses.empty() && guesses.front().basis == Basis::structure &&
+          guesses.front().layout->info().system == behind->layout->info().system &&
+          as_card(guesses.front().layout) != nullptr;
+      guesses.insert(guesses.begin() + (begins_itself ? 1 : 0), std::move(*behind));
+    }
   return guesses;
 }
 

@@ -168,7 +168,31 @@ TEST(Claims, AreRebuiltFromWhatFollows) {
   claims[0].wanted = 4;
   loose[17] = true;
   settle_claims(claims, loose);
-  EXPECT_TRUE(claims[0].lost) << "three blocks could be the two that are missing";
+  EXPECT_TRUE(claims[0].doubtful) << "three blocks could be the two that are missing";
+  EXPECT_EQ(claims[0].chain.blocks, (std::vector<std::uint32_t>{3, 4, 9, 15}));
+  // Blocks in front of the known ones come last.
+  claims.assign(1, {});
+  claims[0].chain = {{13, 14}, "broken"};
+  claims[0].wanted = 4;
+  loose.assign(20, false);
+  loose[9] = loose[15] = true;
+  settle_claims(claims, loose);
+  EXPECT_EQ(claims[0].chain.blocks, (std::vector<std::uint32_t>{13, 14, 15, 9}));
+  EXPECT_FALSE(claims[0].doubtful);
+}
+
+TEST(Claims, NeverTakeWhereAnotherBegins) {
+  std::vector<Claim> claims(2);
+  claims[0].chain = {{3, 4}, "broken"};
+  claims[0].wanted = 4;
+  claims[1].chain = {{5}, "broken"};
+  claims[1].wanted = 3;
+  std::vector<bool> loose(20);
+  for (const std::size_t block : {5U, 6U, 7U, 11U, 12U}) loose[block] = true;
+  settle_claims(claims, loose);
+  EXPECT_EQ(claims[1].chain.blocks, (std::vector<std::uint32_t>{5, 6, 7}));
+  EXPECT_EQ(claims[0].chain.blocks, (std::vector<std::uint32_t>{3, 4, 11, 12}));
+  EXPECT_FALSE(claims[0].doubtful) << "no other blocks are left";
 }
 
 }  // namespace

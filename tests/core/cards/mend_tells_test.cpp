@@ -11,7 +11,7 @@ namespace {
 
 bool tells_of_loss(const Mended& mended) {
   return mended.unnamed || std::ranges::any_of(mended.saves, [](const Rescue& rescue) {
-           return rescue.state == RescueState::lost || rescue.state == RescueState::damaged;
+           return rescue.state != RescueState::whole && rescue.state != RescueState::repaired;
          });
 }
 
@@ -82,8 +82,16 @@ TEST(MendTells, OfAGcCardWithoutAnyDirectory) {
   wipe(card, 0x2000, 0x4000);
   const auto mended = mend(layout, card);
   ASSERT_TRUE(mended);
-  EXPECT_TRUE(mended->saves.empty());
+  // The map still tells where each lay; whose they are, nothing tells.
+  ASSERT_EQ(mended->saves.size(), 3U);
+  for (const Rescue& rescue : mended->saves) EXPECT_EQ(rescue.state, RescueState::damaged);
   EXPECT_TRUE(tells_of_loss(*mended));
+  const auto before = layout.open(card_with_saves(layout, "gc-card", 3));
+  const auto after = layout.open(mended->bytes);
+  ASSERT_TRUE(after);
+  ASSERT_EQ(after->saves.size(), 3U);
+  for (std::size_t i = 0; i < 3; ++i)
+    EXPECT_EQ(after->saves[i].save.parts, before->saves[i].save.parts);
 }
 
 TEST(MendTells, WhoIsTheVictimOfAWrongLink) {

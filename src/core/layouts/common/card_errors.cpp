@@ -95,6 +95,11 @@ Finding spare_lost(std::string text) {
           {"nothing is lost; '", Remedy::mend_card, "' makes it sound again"}};
 }
 
+Finding odd_save(const Save& save, std::string_view what) {
+  return {Level::warn, Code::damaged, fmt::format("{}: {}", shown_name(save), what),
+          "its game may not read it; compare it with an older copy"};
+}
+
 Finding stray_blocks(std::uint64_t count) {
   return {Level::warn,
           Code::stray_blocks,

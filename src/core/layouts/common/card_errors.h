@@ -27,6 +27,8 @@ namespace bayswap {
 
 /// What a validator finds: an error, or a warning for what the card's redundancy still covers.
 [[nodiscard]] Finding spare_lost(std::string text);
+/// A save that the card holds soundly, though its game will hardly read it: a warning.
+[[nodiscard]] Finding odd_save(const Save& save, std::string_view what);
 /// Blocks that are marked used, though no save claims them. They may be what is left of one.
 [[nodiscard]] Finding stray_blocks(std::uint64_t count);
 /// A deleted save whose blocks or entry were used again.

@@ -292,7 +292,8 @@ Result<Mended> mend(const CardLayout& layout, ByteView file) {
   return mended;
 }
 
-Result<std::size_t> find_on_card(const std::vector<CardSave>& saves, std::string_view name) {
+Result<std::size_t> find_on_card(const std::vector<CardSave>& saves, std::string_view name,
+                                 const Findings& card) {
   std::vector<std::size_t> by_name;
   std::vector<std::size_t> by_code;
   std::vector<std::size_t> by_title;
@@ -312,6 +313,12 @@ Result<std::size_t> find_on_card(const std::vector<CardSave>& saves, std::string
                                                              : by_title;
   if (found.size() > 1) return tl::unexpected(ambiguous(name, found, saves));
   if (found.size() == 1) return found.front();
+  if (has_error(card))
+    return fail(Trouble::input, Code::damaged,
+                fmt::format("the card is damaged, and what can still be read of it holds no save "
+                            "'{}'",
+                            safe_text(name)),
+                {"'", Remedy::mend_card, "' looks for what is whole"});
   std::vector<std::string> names;
   for (const CardSave& on_card : saves) names.push_back(safe_text(on_card.save.name));
   return fail(Trouble::stopped, Code::no_match,

@@ -4,6 +4,7 @@
 
 #include <algorithm>
 #include <numeric>
+#include <utility>
 
 namespace bayswap {
 namespace {
@@ -29,8 +30,18 @@ class Settling {
     for (const std::size_t i : order)
       if (is_sound(claims_[i]) && (claims_[i].doubtful || none_taken(claims_[i].chain.blocks)))
         take(claims_[i]);
+    // What completes one claim may leave just the blocks of another.
     for (const std::size_t i : order)
-      if (!done(claims_[i])) rebuild(claims_[i]);
+      if (!done(claims_[i])) shorten(claims_[i]);
+    for (bool any = true; any;) {
+      any = false;
+      for (const std::size_t i : order)
+        if (!done(claims_[i])) any = rebuild(claims_[i], &Settling::told) || any;
+    }
+    for (const std::size_t i : order)
+      if (!done(claims_[i])) rebuild(claims_[i], &Settling::next_loose);
+    for (const std::size_t i : order)
+      if (!done(claims_[i])) give_up(claims_[i]);
   }
 
  private:
@@ -120,46 +131,82 @@ class Settling {
     claim.what.push_back(std::move(why));
   }
 
-  void rebuild(Claim& claim) {
+  // Leaves a claim the blocks that are surely its own.
+  void shorten(Claim& claim) {
     std::vector<std::uint32_t>& blocks = claim.chain.blocks;
-    std::string why = claim.chain.broken.empty() ? "its length was wrong" : claim.chain.broken;
+    if (claim.chain.broken.empty()) claim.chain.broken = "its length was wrong";
     const auto stolen = std::find_if(blocks.begin(), blocks.end(),
                                      [&](std::uint32_t block) { return taken_[block]; });
     if (stolen != blocks.end()) {
-      why = of_another(*stolen);
+      claim.chain.broken = of_another(*stolen);
       blocks.erase(stolen, blocks.end());
     }
-    if (claim.wanted == 0) return lose(claim, why + ", and its length is not known");
-    if (blocks.size() > claim.wanted) blocks.resize(claim.wanted);
-    if (blocks.empty()) return lose(claim, why + ": its first block is gone");
-    const std::size_t missing = claim.wanted - blocks.size();
-    if (!complete(blocks, missing))
-      return lose(
-          claim, fmt::format("{}: {} of its {} blocks cannot be told", why, missing, claim.wanted));
-    claim.chain.broken.clear();
-    claim.what.push_back(missing == 0 ? "its chain was cut to its length (" + why + ")"
-                                      : "its chain was rebuilt (" + why + ")");
-    take(claim);
+    if (claim.wanted > 0 && blocks.size() > claim.wanted) blocks.resize(claim.wanted);
   }
 
-  // The loose blocks behind the last one that is known; or all loose blocks, when they are just as
-  // many as are missing.
-  bool complete(std::vector<std::uint32_t>& blocks, std::size_t missing) const {
-    if (missing == 0) return true;
-    std::vector<std::uint32_t> free;
-    for (std::uint32_t block = 0; block < loose_.size(); ++block)
-      if (loose_[block] && !taken_[block] &&
-          std::find(blocks.begin(), blocks.end(), block) == blocks.end())
-        free.push_back(block);
-    std::vector<std::uint32_t> followers;
-    for (std::uint32_t block = blocks.back() + 1; followers.size() < missing; ++block) {
-      if (!std::binary_search(free.begin(), free.end(), block)) break;
-      followers.push_back(block);
+  using Finder = std::vector<std::uint32_t> (Settling::*)(const Claim&, std::size_t) const;
+
+  // Completes a claim with the blocks that a finder gives.
+  bool rebuild(Claim& claim, Finder find) {
+    std::vector<std::uint32_t>& blocks = claim.chain.blocks;
+    if (claim.wanted == 0 || blocks.empty()) return false;
+    if (!none_taken(blocks)) shorten(claim);
+    if (blocks.empty()) return false;
+    const std::size_t missing = claim.wanted - blocks.size();
+    const std::vector<std::uint32_t> more = (this->*find)(claim, missing);
+    if (more.size() != missing) return false;
+    const std::string why = std::exchange(claim.chain.broken, {});
+    claim.what.push_back(missing == 0 ? "its chain was cut to its length (" + why + ")"
+                                      : "its chain was rebuilt (" + why + ")");
+    if (find == &Settling::next_loose && missing > 0) {
+      claim.doubtful = true;
+      claim.what.emplace_back("which blocks are its own is a guess: try it before you rely on it");
     }
-    if (free.size() == missing) followers = free;
-    if (followers.size() != missing) return false;
-    blocks.insert(blocks.end(), followers.begin(), followers.end());
+    blocks.insert(blocks.end(), more.begin(), more.end());
+    take(claim);
     return true;
+  }
+
+  static void give_up(Claim& claim) {
+    const std::string& why = claim.chain.broken;
+    if (claim.wanted == 0) return lose(claim, why + ", and its length is not known");
+    const std::size_t known = claim.chain.blocks.size();
+    if (known == 0) return lose(claim, why + ": its first block is gone");
+    lose(claim, fmt::format("{}: {} of its {} blocks cannot be told", why, claim.wanted - known,
+                            claim.wanted));
+  }
+
+  // The loose blocks that no other broken claim has, from behind the last one that is known on, and
+  // round to it.
+  std::vector<std::uint32_t> open_blocks(const Claim& claim) const {
+    std::vector<bool> owned = taken_;
+    for (const Claim& other : claims_)
+      for (const std::uint32_t block : other.chain.blocks) owned[block] = true;
+    std::vector<std::uint32_t> open;
+    const auto count = static_cast<std::uint32_t>(loose_.size());
+    for (std::uint32_t i = 1; i < count; ++i)
+      if (const std::uint32_t block = (claim.chain.blocks.back() + i) % count;
+          loose_[block] && !owned[block])
+        open.push_back(block);
+    return open;
+  }
+
+  // The blocks right behind the last one that is known; or all open ones, when they are just as
+  // many as are missing.
+  std::vector<std::uint32_t> told(const Claim& claim, std::size_t missing) const {
+    std::vector<std::uint32_t> open = open_blocks(claim);
+    if (open.size() == missing) return open;
+    if (open.size() < missing) return {};
+    open.resize(missing);
+    for (std::size_t i = 0; i < missing; ++i)
+      if (open[i] != claim.chain.blocks.back() + 1 + i) return {};
+    return open;
+  }
+
+  std::vector<std::uint32_t> next_loose(const Claim& claim, std::size_t missing) const {
+    std::vector<std::uint32_t> open = open_blocks(claim);
+    open.resize(std::min(open.size(), missing));
+    return open;
   }
 
   std::vector<Claim>& claims_;

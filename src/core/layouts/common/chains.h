@@ -31,14 +31,15 @@ struct Claim {
   int trust = 0;             ///< whose checks are better wins a block that two claim
   // What settling found:
   bool lost = false;
-  bool doubtful = false;  ///< it shares blocks with another claim, and nothing tells whose they are
+  bool doubtful = false;          ///< some of its blocks may be another's
   std::vector<std::string> what;  ///< what was repaired, or why it is lost
 };
 
 /// Gives every block to at most one claim, best claims first, and completes broken chains from the
 /// blocks that are in use but nobody's (`loose`). A first block is its claim's own, whoever leads
 /// there; where two equally good claims share other blocks and nothing tells whose they are, both
-/// keep them and are `doubtful`.
+/// keep them and are `doubtful`. So is one that gets the next loose blocks because nothing tells
+/// which are its own.
 void settle_claims(std::vector<Claim>& claims, std::vector<bool> loose);
 
 /// Blocks that more than one chain holds, as a table of block to number of chains.

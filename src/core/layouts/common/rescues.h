@@ -8,16 +8,22 @@
 
 namespace bayswap {
 
-/// Lost ones go without their data; a save is whole when nothing had to be done. `doubtful`: some
-/// of its blocks may be another save's.
-[[nodiscard]] inline Rescue rescue_of(Save save, std::vector<std::string> what, bool lost,
-                                      bool doubtful = false) {
+/// What is not right about a save that was found.
+struct Doubts {
+  bool lost = false;  ///< its bytes are not there
+  bool doubtful =
+      false;  ///< some of its blocks may be another save's, or nothing tells whose it is
+};
+
+/// Lost ones go without their data; a save is whole when nothing had to be done.
+[[nodiscard]] inline Rescue rescue_of(Save save, std::vector<std::string> what,
+                                      const Doubts& doubts) {
   Rescue rescue;
   rescue.save = std::move(save);
   rescue.what = std::move(what);
-  if (lost) rescue.save.parts.clear();
-  rescue.state = lost                  ? RescueState::lost
-                 : doubtful            ? RescueState::damaged
+  if (doubts.lost) rescue.save.parts.clear();
+  rescue.state = doubts.lost           ? RescueState::lost
+                 : doubts.doubtful     ? RescueState::damaged
                  : rescue.what.empty() ? RescueState::whole
                                        : RescueState::repaired;
   return rescue;

@@ -149,6 +149,9 @@ CardSave save_at(ByteView card, ByteView record, const Chain& chain) {
       }
   if (found.findings.empty())
     if (const std::string check = failed_check(found.save); !check.empty()) wrong(check);
+  if (found.findings.empty() && lacks_header(found.save))
+    found.findings.push_back(
+        odd_save(found.save, "its header's numbers of pictures and bytes make no sense"));
   return found;
 }
 

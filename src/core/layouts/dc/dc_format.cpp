@@ -181,6 +181,12 @@ Bytes entry_for(const Save& save) {
   return entry;
 }
 
+bool lacks_header(const Save& save) {
+  const Entry entry = parse_entry(save.entry);
+  return !entry.game() && entry.name != kIconFile && !save.parts.empty() &&
+         !parse_header(save.parts.front().data, std::size_t{entry.header} * kBlockSize);
+}
+
 std::string failed_check(const Save& save) {
   const Entry entry = parse_entry(save.entry);
   if (entry.game() || entry.name == kIconFile || save.parts.empty()) return {};

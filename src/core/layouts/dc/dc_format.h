@@ -113,6 +113,8 @@ struct Header {
 [[nodiscard]] Save make_save(ByteView entry, Bytes data);
 /// A directory entry for a save, without its first block.
 [[nodiscard]] Bytes entry_for(const Save& save);
+/// The save should have a header, and what stands there is none.
+[[nodiscard]] bool lacks_header(const Save& save);
 /// Why a save's own check fails; empty when it holds or there is none.
 [[nodiscard]] std::string failed_check(const Save& save);
 

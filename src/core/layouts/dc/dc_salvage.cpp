@@ -40,10 +40,12 @@ class Salvager {
     find_orphans();
     std::vector<Claim> claims;
     for (Candidate& candidate : candidates_) claims.push_back(claim_of(candidate));
-    std::vector<bool> loose(kMostBlocks);
-    for (std::uint32_t block = 0; block < kMostBlocks; ++block)
-      loose[block] = is_there(block) && link_of(card_, block) != kFree;
-    settle_claims(claims, loose);
+    // Which blocks complete a chain is told by the rule for where saves lie, and by their checks.
+    settle_claims(claims, std::vector<bool>(kMostBlocks));
+    lay_out_lost(claims);
+    // A save that lies round another is found once that one is.
+    while (is_table_lost() && find_by_checks(claims)) {
+    }
     for (std::size_t i = 0; i < claims.size(); ++i)
       salvage.saves.push_back(rescue(candidates_[i], claims[i]));
     return salvage;
@@ -94,14 +96,114 @@ class Salvager {
       if (!chain.broken.empty()) continue;
       const auto header = parse_header(data_of(card_, chain.blocks), 0);
       if (!header || !header->check_holds) continue;
-      Candidate found{Bytes(kEntrySize), {"found by its own header and check"}};
-      const std::span<std::byte> record(found.record);
-      record[kType] = std::byte{kDataType};
-      store_le(record.subspan(kFirst, 2), block);
-      store_le(record.subspan(kBlockCount, 2), chain.blocks.size());
-      name_it(found, block);
-      candidates_.push_back(std::move(found));
+      candidates_.push_back(nameless_at(block, chain.blocks.size()));
     }
+  }
+
+  // The table says nothing any more: its own entry, or the directory's, is not what it has to be.
+  [[nodiscard]] bool is_table_lost() const {
+    return !is_there(kTableBlock) || link_of(card_, kTableBlock) != kEnd ||
+           link_of(card_, kRootBlock) != kEnd;
+  }
+
+  // These blocks and more from the last one down, without those that are another save's. Empty when
+  // there are too few.
+  static std::vector<std::uint32_t> run_down(std::vector<std::uint32_t> run, std::size_t wanted,
+                                             const std::vector<bool>& taken) {
+    for (std::uint32_t block = run.back(); run.size() < wanted && block-- > 0;)
+      if (!taken[block] && std::ranges::find(run, block) == run.end()) run.push_back(block);
+    if (run.size() != wanted) run.clear();
+    return run;
+  }
+
+  // Where a save with a broken chain may lie: what its links say as far as they can be right, then
+  // down from there, with or without the blocks that the table calls free.
+  [[nodiscard]] std::vector<std::vector<std::uint32_t>> layouts_of(
+      const Entry& entry, const std::vector<Claim>& claims) const {
+    const std::vector<bool> taken = taken_by(claims);
+    std::vector<bool> not_free = taken;
+    for (std::uint32_t block = 0; block < kMostBlocks; ++block)
+      if (link_of(card_, block) == kFree) not_free[block] = true;
+    std::vector<std::uint32_t> linked = chain_of(card_, entry.first).blocks;
+    std::vector<std::vector<std::uint32_t>> layouts;
+    for (std::size_t known = std::min<std::size_t>(linked.size(), entry.blocks); known > 0;
+         --known) {
+      const std::vector<std::uint32_t> start(linked.begin(),
+                                             linked.begin() + static_cast<std::ptrdiff_t>(known));
+      for (const std::vector<bool>& others : {not_free, taken})
+        if (auto run = run_down(start, entry.blocks, others); !run.empty())
+          layouts.push_back(std::move(run));
+    }
+    return layouts;
+  }
+
+  [[nodiscard]] std::vector<bool> taken_by(const std::vector<Claim>& claims) const {
+    std::vector<bool> taken(kMostBlocks);
+    for (std::size_t i = 0; i < claims.size(); ++i) {
+      const std::uint32_t first = parse_entry(candidates_[i].record).first;
+      if (claims[i].lost && first < kMostBlocks) taken[first] = true;
+      if (claims[i].lost) continue;
+      for (const std::uint32_t block : claims[i].chain.blocks) taken[block] = true;
+    }
+    return taken;
+  }
+
+  // Saves whose chains are broken lie from their first block down, round the others. Their checks
+  // confirm it; without that it is a guess.
+  void lay_out_lost(std::vector<Claim>& claims) const {
+    for (const bool guess : {false, true})
+      for (std::size_t i = 0; i < claims.size(); ++i) {
+        Claim& claim = claims[i];
+        const Entry entry = parse_entry(candidates_[i].record);
+        if (!claim.lost || entry.game() || entry.blocks == 0 || entry.first >= kMostBlocks)
+          continue;
+        auto runs = layouts_of(entry, claims);
+        const auto right = std::ranges::find_if(
+            runs, [&](const auto& run) { return check_holds(candidates_[i], run); });
+        const bool confirmed = right != runs.end();
+        if (runs.empty() || (!confirmed && !guess)) continue;
+        claim.chain = {confirmed ? *right : runs[0], {}};
+        claim.lost = false;
+        claim.doubtful = !confirmed;
+        claim.what = {confirmed
+                          ? "its chain was rebuilt, and its check confirms it"
+                          : "its chain was rebuilt as a console usually lays a save out: try it "
+                            "before you rely on it"};
+      }
+  }
+
+  // Without table and directory: a save begins where the blocks from there down hold a header that
+  // its check confirms. Deleted saves are found, too.
+  bool find_by_checks(std::vector<Claim>& claims) {
+    const std::size_t before = claims.size();
+    std::vector<bool> taken = taken_by(claims);
+    for (std::uint32_t block = kMostBlocks; block-- > 0;) {
+      if (taken[block] || !is_there(block)) continue;
+      std::vector<std::uint32_t> run{block};
+      for (std::uint32_t next = block; next-- > 0;)
+        if (!taken[next]) run.push_back(next);
+      const auto header = parse_header(data_of(card_, run), 0);
+      if (!header || !header->check_holds) continue;
+      run.resize((header->checked + kBlockSize - 1) / kBlockSize);
+      Candidate found = nameless_at(block, run.size());
+      Claim claim;
+      claim.wanted = static_cast<std::uint32_t>(run.size());
+      for (const std::uint32_t mine : run) taken[mine] = true;
+      claim.chain = {std::move(run), {}};
+      candidates_.push_back(std::move(found));
+      claims.push_back(std::move(claim));
+    }
+    return claims.size() > before;
+  }
+
+  static Candidate nameless_at(std::uint32_t block, std::size_t blocks) {
+    Candidate found{Bytes(kEntrySize), {"found by its own header and check"}};
+    const std::span<std::byte> record(found.record);
+    record[kType] = std::byte{kDataType};
+    store_le(record.subspan(kFirst, 2), block);
+    store_le(record.subspan(kBlockCount, 2), blocks);
+    name_it(found, block);
+    return found;
   }
 
   [[nodiscard]] bool check_holds(const Candidate& candidate,
@@ -172,7 +274,7 @@ class Salvager {
       }
     Rescue rescue =
         rescue_of(make_save(candidate.record, lost ? Bytes{} : data_of(card_, claim.chain.blocks)),
-                  std::move(what), lost, claim.doubtful);
+                  std::move(what), {lost, claim.doubtful});
     if (lost) return rescue;
     if (const std::string failed = failed_check(rescue.save); !failed.empty()) {
       rescue.state = RescueState::damaged;
@@ -189,10 +291,12 @@ class Salvager {
 }  // namespace
 
 Result<Salvage> DcCardLayout::salvage(ByteView file) const {
-  if (file.size() < kLastDirectory * kBlockSize)
-    return fail(Trouble::input, Code::damaged, "too short to hold a dc card's directory",
+  Salvage salvage = Salvager(file).run();
+  if (file.size() < kLastDirectory * kBlockSize && salvage.saves.empty())
+    return fail(Trouble::input, Code::damaged,
+                "too short to hold a dc card's directory, and no save in it confirms itself",
                 "nothing of it can be rescued");
-  return Salvager(file).run();
+  return salvage;
 }
 
 }  // namespace bayswap

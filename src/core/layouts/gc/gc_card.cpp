@@ -207,6 +207,7 @@ class Writer {
     for (std::uint32_t block = 0; block < capacity_; ++block)
       if (map_entry(map_, block) == 0) ++free;
     store_be(std::span(map_).subspan(kMapFree, 2), free);
+    tidy_map();
     for (std::size_t i = 0; i < kEntries; ++i)
       if (!is_entry(entry_at(i))) std::ranges::fill(entry_at(i), kErasedOnes);
     // Counters compare signed: long before they wrap they start anew.
@@ -222,6 +223,8 @@ class Writer {
       store(3 + copy, map_);
     }
     const auto header = std::span(card_).first(kBlockSize);
+    const bool known_text = Cursor(header).u16be(kEncoding) <= 1;
+    if (!known_text) store_be(header.subspan(kEncoding, 2), 0);
     if (!header_holds(header)) {
       store_be(header.subspan(kMbit, 2), (capacity_ + kSystemBlocks) / kBlocksPerMbit);
       seal(header, kHeaderCheck, ByteView(header).first(kHeaderCheck));
@@ -243,6 +246,19 @@ class Writer {
     const Checks checks = checks_of(covered);
     store_be(block.subspan(check, 2), checks.sum);
     store_be(block.subspan(check + 2, 2), checks.inverse);
+  }
+  // Nothing stands behind the last block's entry, and the block given out last is one of the
+  // card's.
+  void tidy_map() {
+    std::ranges::fill(std::span(map_).subspan(kMapEntries + std::size_t{capacity_} * 2),
+                      std::byte{0});
+    const auto last = std::span(map_).subspan(kMapLast, 2);
+    const std::uint16_t stored = Cursor(last).u16be(0);
+    if (stored >= kSystemBlocks - 1 && stored < capacity_ + kSystemBlocks) return;
+    std::uint32_t highest = kSystemBlocks - 1;
+    for (std::uint32_t block = 0; block < capacity_; ++block)
+      if (map_entry(map_, block) != 0) highest = block + kSystemBlocks;
+    store_be(last, highest);
   }
   void store(std::uint32_t block, const Bytes& bytes) {
     std::ranges::copy(bytes, std::span(card_).subspan(block * kBlockSize).begin());

@@ -18,9 +18,10 @@ namespace {
 using namespace gc;
 
 struct Candidate {
-  ByteView entry;
+  Bytes entry;
   std::vector<std::string> repaired;
   bool in_both = false;  // both copies of the directory have it
+  bool nameless = false;
 };
 
 class Salvager {
@@ -46,6 +47,7 @@ class Salvager {
     for (Finding& finding : validate_gc_system(card_))
       salvage.findings.push_back(std::move(finding));
     find_candidates();
+    if (!current_directory(card_)) find_orphans();
     std::vector<Claim> claims;
     for (Candidate& candidate : candidates_) claims.push_back(claim_of(candidate));
     std::vector<bool> loose(capacity_);
@@ -85,7 +87,7 @@ class Salvager {
           continue;
         }
         known.push_back(key);
-        candidates_.push_back({entry, {}, false});
+        candidates_.push_back({Bytes(entry.begin(), entry.end()), {}, false, false});
         if (why != nullptr) candidates_.back().repaired.emplace_back(why);
       }
     };
@@ -98,6 +100,34 @@ class Salvager {
     // What both copies say is more likely true, and keeps its name.
     std::stable_partition(candidates_.begin(), candidates_.end(),
                           [](const Candidate& candidate) { return candidate.in_both; });
+  }
+
+  // Chains of the map that no entry begins: their entries are destroyed.
+  void find_orphans() {
+    if (!sound_map_) return;
+    std::vector<bool> led_to(capacity_);
+    const auto lead = [&](std::uint32_t block) {
+      if (block >= kSystemBlocks && block - kSystemBlocks < capacity_)
+        led_to[block - kSystemBlocks] = true;
+    };
+    for (const Candidate& candidate : candidates_) lead(parse_entry(candidate.entry).first);
+    for (std::uint32_t block = 0; block < capacity_; ++block) lead(map_entry(maps_[0], block));
+    for (std::uint32_t block = 0; block < capacity_; ++block) {
+      if (led_to[block] || map_entry(maps_[0], block) == 0) continue;
+      const Chain chain = chain_in(maps_[0], block);
+      if (!chain.broken.empty()) continue;
+      Save found;
+      found.name = fmt::format("RESCUED-{}", block + kSystemBlocks);
+      found.game.code = "0000";
+      found.game.maker = "00";
+      found.parts.push_back(
+          {std::string(kDataPart), Bytes(chain.blocks.size() * kBlockSize), false, {}});
+      Candidate candidate{entry_for(found), {}, false, true};
+      store_be(std::span(candidate.entry).subspan(kFirstBlock, 2), block + kSystemBlocks);
+      candidate.repaired.push_back(
+          "its entry is lost, and with it its name and game, so it is now " + found.name);
+      candidates_.push_back(std::move(candidate));
+    }
   }
 
   [[nodiscard]] Chain chain_in(ByteView map, std::uint32_t first) const {
@@ -157,8 +187,8 @@ class Salvager {
         const ByteView bytes = block_of(card_, block + kSystemBlocks);
         data.insert(data.end(), bytes.begin(), bytes.end());
       }
-    return rescue_of(make_save(candidate.entry, std::move(data), shift_jis), std::move(what), lost,
-                     claim.doubtful);
+    return rescue_of(make_save(candidate.entry, std::move(data), shift_jis), std::move(what),
+                     {lost, claim.doubtful || candidate.nameless});
   }
 
   void report_strays(const std::vector<bool>& held_by, Salvage& salvage) const {

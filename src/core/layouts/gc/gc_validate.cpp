@@ -81,6 +81,19 @@ void check_free_count(ByteView card, std::size_t copy, std::uint32_t blocks, Fin
                                            cursor.u16be(start + kMapFree), free)));
 }
 
+void check_map_end(ByteView card, std::size_t copy, std::uint32_t blocks, Findings& findings) {
+  const std::size_t start = (3 + copy) * kBlockSize;
+  const std::size_t end = start + kMapEntries + (std::size_t{blocks} - kSystemBlocks) * 2;
+  if (end < start + kBlockSize &&
+      !is_filled(card.subspan(end, start + kBlockSize - end), std::byte{0}))
+    findings.push_back(
+        spare_lost(fmt::format("map {} goes on behind the card's last block", copy + 1)));
+  const std::uint16_t last = Cursor(card).u16be(start + kMapLast);
+  if (last + 1U < kSystemBlocks || last >= blocks)
+    findings.push_back(spare_lost(
+        fmt::format("map {} gave out last a block that the card does not have", copy + 1)));
+}
+
 class Walker {
  public:
   Walker(ByteView card, const Tables& tables, Findings& findings)
@@ -165,10 +178,15 @@ Findings validate_gc_system(ByteView card) {
   else if (cursor.u16be(kMbit) * kBlocksPerMbit != blocks)
     findings.push_back(damaged(fmt::format("the header speaks of {} blocks, the file has {}",
                                            cursor.u16be(kMbit) * kBlocksPerMbit, blocks)));
+  else if (cursor.u16be(kEncoding) > 1)
+    findings.push_back(spare_lost("the header does not say how the card's text is stored"));
   check_pair(directory_fits(card, 0), directory_fits(card, 1), "directory", findings);
   check_pair(map_fits(card, 0), map_fits(card, 1), "allocation map", findings);
   for (const std::size_t copy : {0U, 1U})
-    if (map_fits(card, copy)) check_free_count(card, copy, blocks, findings);
+    if (map_fits(card, copy)) {
+      check_free_count(card, copy, blocks, findings);
+      check_map_end(card, copy, blocks, findings);
+    }
   return findings;
 }
 

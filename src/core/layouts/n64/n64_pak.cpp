@@ -161,6 +161,9 @@ N64PakLayout::N64PakLayout() : chip_(pak_chip()), info_(chip_.info()) {
 }
 
 std::optional<Match> N64PakLayout::recognise(ByteView file, const Hints& hints) const {
+  if (file.size() < kPakSize && file.size() >= kNotes + kNoteCount * kNoteSize &&
+      pak_has_id(padded_pak(file)))
+    return Match{Confidence::likely, "it begins as a controller pak, cut short", Basis::structure};
   return chip_.recognise(file, hints);
 }
 

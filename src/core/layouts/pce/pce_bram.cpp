@@ -113,7 +113,12 @@ PceBramLayout::PceBramLayout() {
 }
 
 std::optional<Match> PceBramLayout::recognise(ByteView file, const Hints& /*hints*/) const {
-  if (file.size() < kMemorySize || file.size() >= kMemorySize + kTrailerRoom) return std::nullopt;
+  if (file.size() < kFirstEntry + kEntryHeader || file.size() >= kMemorySize + kTrailerRoom)
+    return std::nullopt;
+  if (file.size() < kMemorySize) {
+    if (!has_mark(file) || Cursor(file).u16le(kEndAddress) != kEnd) return std::nullopt;
+    return Match{Confidence::likely, "it begins as backup memory, cut short", Basis::structure};
+  }
   const bool places = Cursor(file).u16le(kEndAddress) == kEnd;
   if (has_mark(file))
     return Match{places ? Confidence::certain : Confidence::likely, "it begins as backup memory",
@@ -193,7 +198,9 @@ Result<Salvage> PceBramLayout::salvage(ByteView file) const {
   };
   // Bytes that no entry accounts for were one whose header is destroyed.
   const auto lose = [&](std::size_t from, std::size_t to) {
-    if (from >= to || is_filled(memory.subspan(from, to - from), std::byte{0})) return;
+    // Less than an entry's header is none.
+    if (to < from + kEntryHeader || is_filled(memory.subspan(from, to - from), std::byte{0}))
+      return;
     Save unknown;
     unknown.system = System::pce;
     unknown.kind = Kind::card_save;
@@ -201,7 +208,7 @@ Result<Salvage> PceBramLayout::salvage(ByteView file) const {
     salvage.saves.push_back(rescue_of(
         std::move(unknown),
         {fmt::format("{} bytes there belong to no entry: its header is destroyed", to - from)},
-        true));
+        {.lost = true}));
   };
   const auto search = [&](std::size_t from, std::size_t to) {
     bool any = false;
@@ -216,7 +223,7 @@ Result<Salvage> PceBramLayout::salvage(ByteView file) const {
       lose(known, at);
       salvage.saves.push_back(rescue_of(make_save(memory.subspan(at, size)),
                                         {"the list had broken off; its own check confirms it"},
-                                        false));
+                                        {}));
       any = true;
       at += size;
       known = at;
@@ -228,7 +235,7 @@ Result<Salvage> PceBramLayout::salvage(ByteView file) const {
   for (const Place& place : list.entries) {
     const ByteView entry = memory.subspan(place.at, place.size);
     if (confirmed(place.at)) {
-      salvage.saves.push_back(rescue_of(make_save(entry), {}, false));
+      salvage.saves.push_back(rescue_of(make_save(entry), {}, {}));
       continue;
     }
     // Its size may be what is wrong: then whole entries lie inside of it.
@@ -237,15 +244,16 @@ Result<Salvage> PceBramLayout::salvage(ByteView file) const {
     Rescue rescue = rescue_of(make_save(entry),
                               {cut ? "it runs behind the end of the file"
                                    : "its own check fails: some of its bytes are wrong"},
-                              cut);
+                              {.lost = cut});
     if (!cut) rescue.state = RescueState::damaged;
     salvage.saves.push_back(std::move(rescue));
   }
   // What old entries left behind the list is nobody's, as long as the list itself is sound.
   const std::size_t next = Cursor(memory).u16le(kNextAddress);
-  const bool ends_early = !list.sound || (next >= kBase + list.end + kEntryHeader && next <= kEnd);
+  const bool tells = next >= kBase + kFirstEntry && next <= kEnd;
+  const bool ends_early = !list.sound || !tells || next >= kBase + list.end + kEntryHeader;
   if (ends_early && !search(list.end, kMemorySize))
-    lose(list.end, list.sound ? next - kBase : kMemorySize);
+    lose(list.end, list.sound && tells ? next - kBase : kMemorySize);
   return salvage;
 }
 

@@ -83,6 +83,8 @@ CardSave save_at(ByteView card, const std::vector<DirectoryFrame>& frames, const
   };
   if (!chain.broken.empty()) wrong(chain.broken);
   if (!frames[first].holds) wrong("the check of its directory frame fails");
+  if (is_erased(data_of(card, {first})))
+    found.findings.push_back(odd_save(found.save, "its first block is erased"));
   if (chain.broken.empty() && frames[first].size != chain.blocks.size() * kBlockSize)
     wrong(fmt::format("its directory frame says {} bytes, its chain has {}", frames[first].size,
                       chain.blocks.size() * kBlockSize));
@@ -163,7 +165,7 @@ class Writer {
     if (!frame_holds(first) || !starts_as_card(first)) write_header(first);
     for (std::size_t i = 0; i < kBrokenCount; ++i) {
       const auto entry = all.subspan((kBrokenList + i) * kFrameSize, kFrameSize);
-      if (!frame_holds(entry)) write_broken_entry(entry);
+      if (!frame_holds(entry) || !names_a_frame(entry)) write_broken_entry(entry);
     }
     for (std::uint32_t block = 0; block < kBlocks; ++block) {
       const auto frame = frame_at(block);
@@ -173,6 +175,13 @@ class Writer {
     }
     std::ranges::copy(first, all.subspan(kLastHeaderFrame * kFrameSize).begin());
     return std::move(card_);
+  }
+
+  // Nothing, or a frame behind the card's own.
+  static bool names_a_frame(ByteView entry) {
+    const std::uint32_t frame = Cursor(entry).u32le(0);
+    return frame == 0xFFFFFFFFU ||
+           (frame >= kBlockSize / kFrameSize && frame < kCardSize / kFrameSize);
   }
 
   static void write_header(std::span<std::byte> frame) {

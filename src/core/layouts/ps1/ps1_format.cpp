@@ -93,6 +93,19 @@ Save make_save(ByteView frame, Bytes data) {
   return save;
 }
 
+std::size_t name_end(ByteView frame) {
+  std::size_t end = kName;
+  while (end < kName + kNameLength && frame[end] != std::byte{0}) ++end;
+  return end;
+}
+
+void clear_behind_name(std::span<std::byte> frame) {
+  const std::size_t end = name_end(frame);
+  if (is_filled(frame.subspan(end, kFrameSize - 1 - end), std::byte{0})) return;
+  std::ranges::fill(frame.subspan(end, kFrameSize - 1 - end), std::byte{0});
+  seal_frame(frame);
+}
+
 Bytes frame_for(const Save& save) {
   Bytes frame(kFrameSize);
   const std::span<std::byte> all(frame);

@@ -83,6 +83,11 @@ struct DirectoryFrame {
 /// A save from its directory frame and data.
 [[nodiscard]] Save make_save(ByteView frame, Bytes data);
 
+/// Where a frame's name ends; only zeros stand from there to the check.
+[[nodiscard]] std::size_t name_end(ByteView frame);
+/// Clears what stands behind a name, and makes the check right.
+void clear_behind_name(std::span<std::byte> frame);
+
 /// A directory frame for a save that begins in one block; next is FFFF.
 [[nodiscard]] Bytes frame_for(const Save& save);
 

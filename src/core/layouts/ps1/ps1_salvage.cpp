@@ -30,6 +30,10 @@ class Salvager {
     card_.resize(kCardSize);
     for (std::uint32_t block = 0; block < kBlocks; ++block)
       frames_.push_back(parse_frame(frame_of(card_, block)));
+    // What stands behind the names no longer counts: the frames were read with it.
+    for (std::uint32_t block = 0; block < kBlocks; ++block)
+      clear_behind_name(
+          std::span(card_).subspan((kDirectoryFrame + block) * kFrameSize, kFrameSize));
   }
 
   Salvage run() {
@@ -161,7 +165,7 @@ class Salvager {
       }
     return rescue_of(
         make_save(candidate.frame, lost ? Bytes{} : data_of(card_, claim.chain.blocks)),
-        std::move(what), lost, claim.doubtful);
+        std::move(what), {lost, claim.doubtful});
   }
 
   std::size_t held_;

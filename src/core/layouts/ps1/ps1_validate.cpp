@@ -6,6 +6,7 @@
 #include <set>
 
 #include "core/bytes/cursor.h"
+#include "core/bytes/fill.h"
 #include "core/layouts/common/card_errors.h"
 #include "core/layouts/ps1/ps1_format.h"
 
@@ -65,8 +66,14 @@ Findings validate_ps1_header(ByteView card) {
         damaged("the card's first frame is damaged: a console takes it for unformatted"));
   for (std::size_t i = 0; i < kBrokenCount; ++i) {
     const std::size_t frame = kBrokenList + i;
-    if (checked(card, frame)) continue;
-    const bool names_one = Cursor(card).u32le(frame * kFrameSize) != 0xFFFFFFFFU;
+    const std::uint32_t named = Cursor(card).u32le(frame * kFrameSize);
+    const bool names_one = named != 0xFFFFFFFFU;
+    if (checked(card, frame)) {
+      if (names_one && (named < kBlockSize / kFrameSize || named >= kCardSize / kFrameSize))
+        findings.push_back(spare_lost(
+            fmt::format("entry {} in the list of broken frames names no save's frame", i + 1)));
+      continue;
+    }
     const std::string text =
         fmt::format("the check of entry {} in the list of broken frames fails", i + 1);
     findings.push_back(names_one ? damaged(text) : spare_lost(text));
@@ -95,6 +102,12 @@ Findings validate_ps1(ByteView card) {
         (state >= kFirst && state <= kLast) || (state >= kFree && state <= kDeletedLast);
     if (!known)
       findings.push_back(damaged(fmt::format("directory frame {} has no known state", block + 1)));
+    const std::size_t start = frame * kFrameSize;
+    std::size_t end = start + kName;
+    while (end < start + kName + kNameLength && to_u8(card[end]) != 0) ++end;
+    if (!is_filled(card.subspan(end, start + kFrameSize - 1 - end), std::byte{0}))
+      findings.push_back(
+          spare_lost(fmt::format("bytes stand behind the name in directory frame {}", block + 1)));
     if (state != kFirst) continue;
     walk_save(card, block, holders, findings);
     std::string name;

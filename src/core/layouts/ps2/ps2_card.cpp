@@ -20,7 +20,7 @@ namespace {
 using namespace ps2;
 
 constexpr std::uint64_t kSmallFiles = 0x4000;  // bytes that listing a save reads, for its icon.sys
-constexpr std::array<std::uint32_t, 4> kSizes{8192, 16384, 32768, 65536};  // clusters
+constexpr std::array<std::uint32_t, 5> kSizes{8192, 16384, 32768, 65536, 131072};  // clusters
 
 std::uint32_t fillable(const Geometry& geometry) {
   return geometry.usable() - 1;  // the root directory has one
@@ -58,6 +58,7 @@ CardSave card_save(const Volume& volume, const Pages& pages, const Tree& tree,
     found.findings.push_back(damaged(fmt::format("{}: {}", found.save.name, why)));
   };
   if (const std::string broken = tree.broken(); !broken.empty()) wrong(broken);
+  if (!is_save_name(tree.entry.name)) wrong("no save can have this name");
   if (std::ranges::any_of(found.blocks, [&](std::uint32_t number) { return claims[number] > 1; }))
     wrong("another save claims its clusters too");
   const std::uint32_t first = volume.geometry().alloc_first;
@@ -65,6 +66,10 @@ CardSave card_save(const Volume& volume, const Pages& pages, const Tree& tree,
         return pages.is_broken(std::uint64_t{first} + number);
       }))
     wrong("some of its bytes are wrong, and the card's code cannot mend them");
+  else if (std::ranges::any_of(found.blocks, [&](std::uint32_t number) {
+             return pages.is_zeroed(std::uint64_t{first} + number);
+           }))
+    found.findings.push_back(odd_save(found.save, "some of its pages read erased"));
   return found;
 }
 

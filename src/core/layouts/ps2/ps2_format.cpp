@@ -26,7 +26,7 @@ bool is_icon_sys(ByteView bytes) {
 }  // namespace
 
 std::uint32_t Geometry::usable() const {
-  const std::uint32_t thousands = alloc_end / 1000 * 1000;
+  const std::uint32_t thousands = clusters / 1000 * 1000;
   return std::min(alloc_end, thousands + 1);
 }
 
@@ -42,7 +42,7 @@ Geometry usual_geometry(std::uint32_t clusters) {
   geometry.alloc_first = indirect_first + indirects + tables;
   geometry.alloc_end = clusters - reserved - geometry.alloc_first;
   geometry.backup = {clusters / kClustersPerBlock - 1, clusters / kClustersPerBlock - 2};
-  geometry.bad_blocks.fill(0xFFFFFFFFU);
+  geometry.bad_blocks.fill(kNoBadBlock);
   return geometry;
 }
 

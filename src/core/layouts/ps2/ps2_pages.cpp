@@ -49,6 +49,14 @@ bool Pages::is_broken(std::uint64_t cluster) const {
   return false;
 }
 
+bool Pages::is_zeroed(std::uint64_t cluster) const {
+  constexpr std::uint64_t kPagesPerBlock = std::uint64_t{kClustersPerBlock} * kPagesPerCluster;
+  const std::uint64_t first = cluster / kClustersPerBlock * kPagesPerBlock;
+  for (std::uint64_t i = first; i < first + kPagesPerBlock; ++i)
+    if (i >= zeroed.size() || !zeroed[static_cast<std::size_t>(i)]) return false;
+  return true;
+}
+
 bool has_spare(ByteView file) {
   const auto plain_fits = [&](std::uint64_t size) {
     return size >= (1U << 20U) && (size & (size - 1)) == 0;
@@ -75,11 +83,14 @@ Pages read_pages(ByteView file) {
   pages.plain.reserve(count * kRawPageSize);  // with room for the spare bytes to be written
   pages.held = count * kPageSize;
   pages.broken.resize(count);
+  pages.zeroed.resize(count);
   for (std::size_t i = 0; i < count; ++i) {
     const ByteView raw = file.subspan(i * kRawPageSize, kPageSize);
     pages.plain.insert(pages.plain.end(), raw.begin(), raw.end());
     const auto page = std::span(pages.plain).last(kPageSize);
-    switch (check_page(page, file.subspan(i * kRawPageSize + kPageSize, kSpareSize))) {
+    const ByteView spare = file.subspan(i * kRawPageSize + kPageSize, kSpareSize);
+    pages.zeroed[i] = erased_to_zero(raw, spare);
+    switch (check_page(page, spare)) {
       case EccState::sound: break;
       case EccState::mended: ++pages.mended; break;
       case EccState::broken:

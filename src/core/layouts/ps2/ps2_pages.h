@@ -16,9 +16,12 @@ struct Pages {
   std::uint32_t mended = 0;  ///< pages in which the code mended a bit
   std::vector<bool> broken;  ///< pages that the code cannot mend; empty without spare bytes
   std::uint32_t broken_count = 0;
+  std::vector<bool> zeroed;  ///< pages that are zero with their code; empty without spare bytes
 
   /// Whether a page of the cluster is broken.
   [[nodiscard]] bool is_broken(std::uint64_t cluster) const;
+  /// Whether the whole erase block of the cluster is zero with its code, as if never written.
+  [[nodiscard]] bool is_zeroed(std::uint64_t cluster) const;
 };
 
 /// Whether the file has spare bytes behind its pages, by its size or by its first page's code.

@@ -40,11 +40,11 @@ class Rebuilder {
  public:
   Rebuilder(Bytes& plain, const Geometry& geometry, std::vector<std::uint32_t> tables)
       : plain_(plain), geometry_(geometry), tables_(std::move(tables)) {
-    for (const std::uint32_t table : tables_) lost_.push_back(is_lost(table));
+    find_lost_links();
   }
 
-  [[nodiscard]] std::size_t lost() const {
-    return static_cast<std::size_t>(std::ranges::count(lost_, true));
+  [[nodiscard]] bool has_lost_links() const {
+    return std::ranges::find(lost_, true) != lost_.end();
   }
 
   [[nodiscard]] const std::set<std::uint32_t>& made() const { return made_; }
@@ -52,6 +52,7 @@ class Rebuilder {
   void run() {
     for (std::uint32_t number = 0; number < geometry_.alloc_end; ++number)
       if (is_lost_at(number)) put(number, kFree);
+    find_led_to();
     find_directories();
     chain_root();
     for (const auto& [first, length] : saves_) chain_directory(first, length);
@@ -59,26 +60,51 @@ class Rebuilder {
   }
 
  private:
-  // A part of the table whose entries are none.
-  [[nodiscard]] bool is_lost(std::uint32_t table) const {
-    constexpr std::uint32_t kMostWrong = 32;  // of 256 entries
-    Cursor cursor(plain_);
-    std::uint32_t wrong = 0;
-    for (std::uint32_t i = 0; i < kEntriesPerCluster; ++i) {
-      const std::uint32_t value = cursor.u32le(std::uint64_t{table} * kClusterSize + i * 4);
+  // Links that lead out of the card or to its root, runs of one value that an erased table would
+  // hold, and their neighbours: where the damage ends, half a link may look like a whole one.
+  void find_lost_links() {
+    const std::uint32_t count = geometry_.alloc_end;
+    std::vector<bool> wrong(count);
+    std::uint32_t run = 0;
+    for (std::uint32_t number = 0; number < count; ++number) {
+      const std::uint32_t value = link(number);
       const std::uint32_t next = value & ~kUsedBit;
-      if (next != kChainEnd && next >= geometry_.alloc_end) ++wrong;
-      if (value == 0) ++wrong;
+      wrong[number] = next == 0 || (next != kChainEnd && next >= count);
+      run = is_erased_link(value) && number > 0 && link(number - 1) == value ? run + 1 : 1;
+      // Files of one cluster each look the same; their entries say so again.
+      if (is_erased_link(value) && run >= kErasedRun)
+        for (std::uint32_t i = 0; i < run; ++i) wrong[number - i] = true;
     }
-    // All ones would be 256 chains of one cluster each.
-    const ByteView bytes =
-        ByteView(plain_).subspan(std::size_t{table} * kClusterSize, kClusterSize);
-    return wrong > kMostWrong || is_erased(bytes);
+    lost_ = wrong;
+    for (std::uint32_t number = 0; number + 1 < count; ++number) {
+      if (wrong[number]) doubt(number + 1);
+      if (wrong[number + 1]) doubt(number);
+    }
   }
 
-  [[nodiscard]] bool is_lost_at(std::uint32_t number) const {
-    return lost_[number / kEntriesPerCluster];
+  // A link to the next cluster is what damage hardly makes.
+  void doubt(std::uint32_t number) {
+    const std::uint32_t next = link(number) & ~kUsedBit;
+    if (lost_[number] || link(number) == (kUsedBit | (number + 1)) || link(number) == kFree) return;
+    lost_[number] = true;
+    doubted_[number] = next;
   }
+
+  // Where a directory goes on behind a cluster: by its link, or by a doubted one that leads to
+  // entries.
+  [[nodiscard]] std::optional<std::uint32_t> linked(std::uint32_t number) const {
+    const auto doubted = doubted_.find(number);
+    if (is_lost_at(number) && doubted == doubted_.end()) return std::nullopt;
+    const bool sound = !is_lost_at(number);
+    const std::uint32_t next = sound ? link(number) & ~kUsedBit : doubted->second;
+    if (next == 0 || next >= geometry_.alloc_end || (!sound && !entry_in(next, 0)))
+      return std::nullopt;
+    return next;
+  }
+
+  static bool is_erased_link(std::uint32_t value) { return value == 0xFFFFFFFFU || value == 0; }
+
+  [[nodiscard]] bool is_lost_at(std::uint32_t number) const { return lost_[number]; }
 
   [[nodiscard]] ByteView cluster(std::uint32_t number) const {
     const std::uint64_t start = (std::uint64_t{geometry_.alloc_first} + number) * kClusterSize;
@@ -131,7 +157,7 @@ class Rebuilder {
       }
       if (!entry_in(number, 0)) continue;
       owned_[number] = true;
-      if (!sort_into_root(number)) goes_on_.push_back(number);
+      if (!sort_into_root(number) && !led_to_[number]) goes_on_.push_back(number);
     }
   }
 
@@ -146,8 +172,9 @@ class Rebuilder {
       if (!entry->exists() || entry->cluster >= geometry_.alloc_end ||
           !begins_directory(entry->cluster))
         continue;
-      const std::uint32_t index = entry_in(entry->cluster, 0)->own_index;
-      if (index % 2 != half) continue;
+      const auto dot = entry_in(entry->cluster, 0);
+      const std::uint32_t index = dot->own_index;
+      if (dot->cluster != geometry_.root || index % 2 != half) continue;
       placed = true;
       root_[index / 2] = number;
       saves_.emplace(entry->cluster, entry->length);
@@ -158,11 +185,17 @@ class Rebuilder {
 
   void chain_root() {
     std::vector<std::uint32_t> clusters{geometry_.root};
-    const std::uint32_t last = root_.empty() ? 0 : root_.rbegin()->first;
+    std::uint32_t last = root_.empty() ? 0 : root_.rbegin()->first;
+    // Behind its last save the root may hold deleted ones.
+    const auto dot = live_entry(geometry_.root, 0);
+    if (dot && dot->length >= 2 && dot->length <= kMostRootEntries)
+      last = std::max(last, directory_clusters(dot->length) - 1);
     auto deleted = root_of_deleted_.begin();
     for (std::uint32_t place = 1; place <= last; ++place) {
       if (const auto known = root_.find(place); known != root_.end())
         clusters.push_back(known->second);
+      else if (const auto next = linked(clusters.back()))
+        clusters.push_back(*next);
       else if (deleted != root_of_deleted_.end())
         clusters.push_back(*deleted++);
     }
@@ -175,13 +208,13 @@ class Rebuilder {
     const std::uint32_t wanted = directory_clusters(length);
     for (std::uint32_t at = first; clusters.size() < wanted;) {
       std::uint32_t next = 0;
-      if (!is_lost_at(at)) {
-        next = link(at) & ~kUsedBit;
+      if (const auto told = linked(at)) {
+        next = *told;
       } else if (const auto behind = std::ranges::upper_bound(goes_on_, at);
-                 behind != goes_on_.end()) {
+                 is_lost_at(at) && behind != goes_on_.end()) {
         next = *behind;
       }
-      if (next == 0 || next >= geometry_.alloc_end) break;
+      if (next == 0) break;
       std::erase(goes_on_, next);
       clusters.push_back(next);
       at = next;
@@ -213,7 +246,7 @@ class Rebuilder {
         next = link(at) & ~kUsedBit;
       } else {
         next = at + 1;
-        while (next < geometry_.alloc_end && (owned_[next] || is_used(next))) ++next;
+        while (next < geometry_.alloc_end && (owned_[next] || led_to_[next])) ++next;
       }
       if (next == 0 || next >= geometry_.alloc_end) break;
       clusters.push_back(next);
@@ -222,7 +255,15 @@ class Rebuilder {
     link_all(clusters);
   }
 
-  [[nodiscard]] bool is_used(std::uint32_t number) const { return (link(number) & kUsedBit) != 0; }
+  // Clusters that a link which is not lost leads to. One that is in use without that goes on where
+  // a lost link stood.
+  void find_led_to() {
+    led_to_.resize(geometry_.alloc_end);
+    for (std::uint32_t number = 0; number < geometry_.alloc_end; ++number) {
+      const std::uint32_t next = link(number) & ~kUsedBit;
+      if ((link(number) & kUsedBit) != 0 && next < geometry_.alloc_end) led_to_[next] = true;
+    }
+  }
 
   void link_all(const std::vector<std::uint32_t>& clusters) {
     for (std::size_t i = 0; i < clusters.size(); ++i) {
@@ -234,11 +275,15 @@ class Rebuilder {
   }
 
   static constexpr int kDeepest = 8;  // folders in folders
+  static constexpr std::uint32_t kErasedRun = 6;
+  static constexpr std::uint32_t kMostRootEntries = 4096;
 
   Bytes& plain_;
   const Geometry& geometry_;
   std::vector<std::uint32_t> tables_;
   std::vector<bool> lost_;
+  std::vector<bool> led_to_;
+  std::map<std::uint32_t, std::uint32_t> doubted_;  // lost links that may be right, by cluster
   std::map<std::uint32_t, bool> owned_;
   std::map<std::uint32_t, std::uint32_t> root_;   // clusters of the root directory by their place
   std::map<std::uint32_t, std::uint32_t> saves_;  // first clusters and numbers of entries
@@ -279,12 +324,14 @@ std::set<std::uint32_t> rebuild_table(Bytes& plain, Geometry& geometry, Findings
   }
   if (tables.empty()) return {};
   Rebuilder rebuilder(plain, geometry, tables);
-  if (rebuilder.lost() == 0) return {};
-  findings.push_back(
-      damaged(fmt::format("{} of {} parts of the allocation table are lost: chains were made again "
-                          "from the directories",
-                          rebuilder.lost(), tables.size())));
+  if (!rebuilder.has_lost_links()) return {};
   rebuilder.run();
+  // Links of clusters that nothing needs say nothing of damage.
+  if (const std::size_t made = rebuilder.made().size(); made > 0)
+    findings.push_back(
+        damaged(fmt::format("the allocation table is lost in part: the links of {} clusters were "
+                            "made again from the directories",
+                            made)));
   return rebuilder.made();
 }
 

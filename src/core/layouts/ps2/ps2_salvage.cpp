@@ -57,18 +57,26 @@ class Salvager {
     std::set<std::uint32_t> claimed(volume_.root().blocks.begin(), volume_.root().blocks.end());
     for (const Candidate& candidate : candidates_)
       for (const std::uint32_t number : candidate.tree.clusters()) claimed.insert(number);
+    const bool damaged_lists = lists_are_damaged();
     for (std::uint32_t number = 0; number < volume_.geometry().alloc_end; ++number) {
-      const auto bytes = volume_.cluster(number);
       if (claimed.contains(number)) continue;
-      if (volume_.has_table() && volume_.is_used(number)) return true;
-      if (lists_are_damaged() && !bytes.empty() && !is_erased(bytes)) return true;
+      const auto bytes = volume_.cluster(number);
+      const bool in_use = volume_.has_table() && volume_.is_used(number);
+      if ((in_use || damaged_lists) && !bytes.empty() && !is_erased(bytes)) return true;
     }
     return false;
   }
 
   // Saves that the root directory names. Where its chain is broken, the rest are orphans.
   void find_listed() {
-    for (Tree& tree : volume_.trees(false)) candidates_.push_back({std::move(tree), {}});
+    for (Tree& tree : volume_.trees(false)) {
+      candidates_.push_back({std::move(tree), {}});
+      Candidate& listed = candidates_.back();
+      if (is_save_name(listed.tree.entry.name)) continue;
+      listed.tree.entry.name = fmt::format("RESCUED-{}", listed.tree.entry.cluster);
+      listed.what.push_back("its name was none that a save can have, so it is now " +
+                            listed.tree.entry.name);
+    }
     const Chain& root = volume_.root();
     if (volume_.root_length() >= 2 || root.blocks.empty()) return;
     // The root's own entry is destroyed: every entry behind it that makes sense counts.
@@ -232,11 +240,47 @@ class Salvager {
 
 // The geometry that a card of this size usually has, where its superblock is destroyed.
 std::optional<Geometry> guessed_geometry(std::uint64_t plain_size) {
-  for (const std::uint32_t clusters : {8192U, 16384U, 32768U, 65536U})
+  for (const std::uint32_t clusters : {8192U, 16384U, 32768U, 65536U, 131072U})
     if (plain_size <= std::uint64_t{clusters} * kClusterSize &&
         plain_size > std::uint64_t{clusters} * kClusterSize / 2)
       return usual_geometry(clusters);
   return std::nullopt;
+}
+
+// Whether the root directory begins where the geometry says.
+bool finds_root(const Bytes& plain, const Geometry& geometry) {
+  const std::uint64_t at = (std::uint64_t{geometry.alloc_first} + geometry.root) * kClusterSize;
+  const auto cluster = slice(plain, static_cast<std::size_t>(at), kClusterSize);
+  if (!cluster) return false;
+  const Entry dot = parse_entry(cluster->first(kEntrySize));
+  const Entry up = parse_entry(cluster->subspan(kEntrySize));
+  return dot.directory() && dot.name == "." && up.name == "..";
+}
+
+// The superblock's geometry; where that is destroyed or leads nowhere, the usual one for the size.
+std::optional<Geometry> find_geometry(const Pages& pages, Findings& findings) {
+  auto geometry = parse_superblock(pages.plain);
+  if (geometry && !is_believable(std::uint64_t{geometry->clusters} * kClusterSize, pages.held))
+    geometry.reset();
+  if (geometry && finds_root(pages.plain, *geometry)) return geometry;
+  const auto usual = guessed_geometry(pages.held);
+  if (!geometry && usual)
+    findings.push_back(damaged("the superblock is destroyed: the usual places were tried"));
+  if (!geometry || !usual || !finds_root(pages.plain, *usual)) return geometry ? geometry : usual;
+  findings.push_back(damaged(
+      "the superblock does not say where the root directory lies: it was found where it usually "
+      "does"));
+  return usual;
+}
+
+// Fields of the superblock that nothing but a strict reader looks at.
+void tidy_superblock(Bytes& plain, const Geometry& geometry) {
+  const auto page = std::span(plain).first(kPageSize);
+  store_le(page.subspan(kPagesPerBlockOffset, 2), kClustersPerBlock * kPagesPerCluster);
+  for (std::size_t i = 0; i < kListLength; ++i)
+    if (const std::uint32_t block = geometry.bad_blocks[i];
+        block != kNoBadBlock && block >= geometry.clusters / kClustersPerBlock)
+      store_le(page.subspan(kBadBlocks + i * 4, 4), kNoBadBlock);
 }
 
 }  // namespace
@@ -244,17 +288,11 @@ std::optional<Geometry> guessed_geometry(std::uint64_t plain_size) {
 Result<Salvage> Ps2CardLayout::salvage(ByteView file) const {
   Pages pages = read_pages(file);
   Salvage salvage;
-  auto geometry = parse_superblock(pages.plain);
-  if (geometry && !is_believable(std::uint64_t{geometry->clusters} * kClusterSize, pages.held))
-    geometry.reset();
-  if (!geometry) {
-    geometry = guessed_geometry(pages.held);
-    if (!geometry)
-      return fail(Trouble::input, Code::damaged,
-                  "its first page is destroyed, and its size is no card's either",
-                  "nothing of it can be rescued");
-    salvage.findings.push_back(damaged("the superblock is destroyed: the usual places were tried"));
-  }
+  auto geometry = find_geometry(pages, salvage.findings);
+  if (!geometry)
+    return fail(Trouble::input, Code::damaged,
+                "its first page is destroyed, and its size is no card's either",
+                "nothing of it can be rescued");
   const std::uint64_t whole = std::uint64_t{geometry->clusters} * kClusterSize;
   if (pages.held < whole) salvage.findings.push_back(cut_short(pages.held, whole));
   if (pages.mended > 0)
@@ -270,8 +308,10 @@ Result<Salvage> Ps2CardLayout::salvage(ByteView file) const {
     if (capacity <= geometry->usable() - 1) salvage.blocks = capacity;
   Salvager(pages, *geometry, std::move(made)).run(salvage);
   // Copied with its spare bytes written anew, so that mended pages are sound again.
-  if (parse_superblock(pages.plain))
+  if (const auto own = parse_superblock(pages.plain)) {
+    tidy_superblock(pages.plain, *own);
     salvage.image = write_pages(pages.plain, pages.with_spare, file);
+  }
   return salvage;
 }
 

@@ -96,6 +96,15 @@ class Check {
       error("the card's backup blocks lie outside of it");
     else if (!is_erased(page))
       error("the card's second backup block is not erased: a console may write over another block");
+    if (cursor_.u16le(kPagesPerBlockOffset) != kClustersPerBlock * kPagesPerCluster)
+      findings_.push_back(
+          spare_lost(fmt::format("the superblock speaks of {} pages in an erase block",
+                                 cursor_.u16le(kPagesPerBlockOffset))));
+    if (std::ranges::any_of(geometry_.bad_blocks, [&](std::uint32_t block) {
+          return block != kNoBadBlock && block >= geometry_.clusters / kClustersPerBlock;
+        }))
+      findings_.push_back(
+          spare_lost("the superblock's list of bad blocks names blocks outside of the card"));
     if (cursor_.u8(kCardType) != 2) error("the superblock speaks of another type of card");
   }
 
@@ -161,7 +170,7 @@ class Check {
       const std::uint16_t mode = cursor_.u16le(entry + kMode);
       if ((mode & kExists) == 0) continue;
       const std::string name = path + name_at(entry);
-      if (name == path) {
+      if (name == path || name == path + "." || name == path + "..") {
         error("an entry of " + (path.empty() ? "the root directory" : path) + " has no name");
         continue;
       }

@@ -20,6 +20,10 @@ bool is_dot(std::string_view name) {
 
 }  // namespace
 
+bool is_save_name(std::string_view name) {
+  return !name.empty() && !is_dot(name);
+}
+
 std::vector<std::uint32_t> Tree::clusters() const {
   std::vector<std::uint32_t> all = chain.blocks;
   for (const Node& node : nodes)
@@ -173,8 +177,9 @@ std::vector<Tree> Volume::trees(bool deleted) const {
     const auto raw = entry_at(root_, i);
     if (raw.empty()) break;
     const Entry entry = parse_entry(raw);
-    if (!entry.directory() || entry.name.empty() || is_dot(entry.name)) continue;
-    if (entry.exists() == deleted) continue;
+    if (!entry.directory() || entry.exists() == deleted) continue;
+    // Behind the root's own two entries such a name is wrong, but the save is one.
+    if (deleted && !is_save_name(entry.name)) continue;
     found.push_back(tree(i, deleted));
   }
   if (!deleted) return found;

@@ -86,6 +86,9 @@ class Volume {
   mutable std::uint64_t steps_ = 0;
 };
 
+/// A name that a directory in the root can have: not empty, `.` or `..`.
+[[nodiscard]] bool is_save_name(std::string_view name);
+
 /// Entries that a directory of this length takes, in clusters.
 [[nodiscard]] inline std::uint32_t directory_clusters(std::uint32_t entries) {
   return entries / 2 + entries % 2;

@@ -36,13 +36,14 @@ class Stream {
 bool is_doubled(ByteView file) {
   if (file.size() < 2 * kMark.size()) return false;
   std::size_t right = 0;
-  // Damaged text says nothing; then the size does.
+  // A few letters are there by chance; then the size tells.
   for (std::size_t i = 0; i < kMark.size(); ++i)
     right += static_cast<char>(file[2 * i + 1]) == kMark[i] ? 1 : 0;
   std::size_t plain = 0;
   for (std::size_t i = 0; i < kMark.size(); ++i)
     plain += static_cast<char>(file[i]) == kMark[i] ? 1 : 0;
-  if (right != plain) return right > plain;
+  const std::size_t more = std::max(right, plain);
+  if (more > 2 * std::min(right, plain) && more >= kMark.size() / 2) return right > plain;
   return file.size() == 2 * kInternal.size() || file.size() == 2 * kCartridge.size();
 }
 

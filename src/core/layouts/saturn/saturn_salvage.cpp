@@ -4,6 +4,7 @@
 #include <algorithm>
 
 #include "core/bytes/cursor.h"
+#include "core/bytes/fill.h"
 #include "core/layouts/cartridge/chip_layout.h"
 #include "core/layouts/common/card_errors.h"
 #include "core/layouts/common/chains.h"
@@ -47,10 +48,19 @@ class Salvager {
       salvage.saves.push_back(rescue(candidates_[i], claims[i]));
       for (const std::uint32_t block : claims[i].chain.blocks) claimed[block] = true;
     }
-    // The tag is unknown and no save has the block: something began or went on there.
-    for (std::uint32_t block = 0; block < geometry_.users(); ++block)
-      salvage.unnamed =
-          salvage.unnamed || (!claimed[block] && tag_of(memory_, geometry_, block) != 0);
+    // Saves are laid out from the front: behind a block that was used there may have been more.
+    if (held_ < geometry_.size() && held_ >= (kFirstBlock + 1) * geometry_.block_size)
+      salvage.unnamed = !is_erased(ByteView(memory_).subspan(
+          (held_ / geometry_.block_size - 1) * geometry_.block_size, geometry_.block_size));
+    // The tag is unknown and no save has the block: something began or went on there, unless the
+    // memory was never used up to there.
+    bool never_used = false;
+    for (std::uint32_t block = 0; block < geometry_.users(); ++block) {
+      if (tag_of(memory_, geometry_, block) != 0 && !claimed[block])
+        salvage.unnamed = salvage.unnamed || !never_used;
+      else
+        never_used = !claimed[block] && is_erased(block_at(memory_, geometry_, block));
+    }
     return salvage;
   }
 
@@ -92,8 +102,8 @@ class Salvager {
         what.push_back(fmt::format("block {} is behind the end of the file", block + kFirstBlock));
         lost = true;
       }
-    return rescue_of(read_save(memory_, geometry_, candidate.extent), std::move(what), lost,
-                     claim.doubtful);
+    return rescue_of(read_save(memory_, geometry_, candidate.extent), std::move(what),
+                     {.lost = lost, .doubtful = claim.doubtful});
   }
 
   const Geometry geometry_;

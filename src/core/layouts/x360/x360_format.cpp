@@ -60,7 +60,7 @@ std::optional<Header> parse_header(ByteView package) {
   header.second_root = header.copies == 2 && (separation & kSecondRoot) != 0;
   header.table_blocks = cursor.u16le(kTableBlocks);
   header.table_start = u24le(package, kTableStart);
-  header.used = cursor.u32be(kBlocksUsed);
+  header.total = cursor.u32be(kBlocksTotal);
   header.free = cursor.u32be(kBlocksFree);
   return header;
 }

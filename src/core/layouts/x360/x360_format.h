@@ -38,8 +38,8 @@ inline constexpr std::size_t kSeparation = 0x37B;   // u8
 inline constexpr std::size_t kTableBlocks = 0x37C;  // u16le
 inline constexpr std::size_t kTableStart = 0x37E;   // u24le
 inline constexpr std::size_t kRootHash = 0x381;     // 20
-inline constexpr std::size_t kBlocksUsed = 0x395;   // u32
-inline constexpr std::size_t kBlocksFree = 0x399;   // u32
+inline constexpr std::size_t kBlocksTotal = 0x395;  // u32, in use or freed
+inline constexpr std::size_t kBlocksFree = 0x399;   // u32, how many of these are freed
 inline constexpr std::size_t kLeastHeader = 0x39D;
 inline constexpr unsigned kOneCopy = 1;     // bit 0 of the separation
 inline constexpr unsigned kSecondRoot = 2;  // bit 1 of it
@@ -94,10 +94,15 @@ struct Header {
   bool second_root = false;
   std::uint32_t table_blocks = 0;
   std::uint32_t table_start = 0;
-  std::uint64_t used = 0;
-  std::uint64_t free = 0;
+  std::uint64_t total = 0;  ///< blocks in use or freed
+  std::uint64_t free = 0;   ///< how many of these are freed
 
-  [[nodiscard]] std::uint64_t blocks() const { return used + free; }
+  /// Blocks of a file that has room for so many. Some writers count only those in use at 0x395; the
+  /// file is then as much larger.
+  [[nodiscard]] std::uint64_t blocks(std::uint64_t room) const {
+    if (room > total && room <= total + free) return room;
+    return room < total ? room : total;
+  }
 };
 
 [[nodiscard]] bool has_magic(ByteView package);

@@ -111,7 +111,7 @@ X360PackageLayout::X360PackageLayout() {
 std::optional<Match> X360PackageLayout::recognise(ByteView file, const Hints& /*hints*/) const {
   const auto header = parse_header(file);
   if (!header) return std::nullopt;
-  const bool described = file[kDescriptorSize] == std::byte{kDescriptor} && header->blocks() > 0;
+  const bool described = file[kDescriptorSize] == std::byte{kDescriptor} && header->total > 0;
   return Match{described ? Confidence::certain : Confidence::likely,
                fmt::format("its header is that of a package signed as {}", header->magic),
                Basis::structure};
@@ -167,7 +167,7 @@ Result<Salvage> X360PackageLayout::salvage(ByteView file) const {
   for (const VolumeFile& found : volume->files) {
     Save save =
         make_file(found.path, volume->entries[found.entry], file_bytes(file, *volume, found));
-    Rescue rescue = rescue_of(std::move(save), problems_of(found), !found.whole);
+    Rescue rescue = rescue_of(std::move(save), problems_of(found), {.lost = !found.whole});
     if (found.whole && !found.holds) rescue.state = RescueState::damaged;
     salvage.saves.push_back(std::move(rescue));
   }
@@ -176,7 +176,7 @@ Result<Salvage> X360PackageLayout::salvage(ByteView file) const {
     unknown.system = System::x360;
     unknown.kind = Kind::card_save;
     unknown.name = why.substr(0, why.find(':'));
-    salvage.saves.push_back(rescue_of(std::move(unknown), {why}, true));
+    salvage.saves.push_back(rescue_of(std::move(unknown), {why}, {.lost = true}));
   }
   return salvage;
 }

@@ -84,9 +84,11 @@ class Check {
     // Free blocks behind the last used one need not be there.
     blocks_ = data_.size();
     level_ = blocks_ <= 170 ? 0 : blocks_ <= 28900 ? 1 : 2;
-    if (blocks_ < Cursor(package_).u32be(0x395))
+    const std::uint64_t total = Cursor(package_).u32be(0x395);
+    const std::uint64_t free = Cursor(package_).u32be(0x399);
+    if (blocks_ + free < total)
       error(fmt::format("the file is cut short: {} of the {} in use are there", blocks_,
-                        counted(Cursor(package_).u32be(0x395), "block")));
+                        counted(total - free, "block")));
   }
 
   void read_tables() {
@@ -203,16 +205,20 @@ class Check {
   void check_counts() {
     std::uint64_t used = 0;
     std::uint64_t stray = 0;
+    std::uint64_t behind_last = 0;
     for (std::uint64_t block = 0; block < blocks_; ++block) {
       const ByteView entry = hash_entry(block);
       if (entry.empty() || (to_u8(entry[20]) & 0x80U) == 0) continue;
       ++used;
+      behind_last = block + 1;
       if (!claimed_.contains(block)) ++stray;
     }
-    if (used != Cursor(package_).u32be(0x395))
+    const std::uint64_t total = Cursor(package_).u32be(0x395);
+    const std::uint64_t free = Cursor(package_).u32be(0x399);
+    if (total < behind_last || free > total || total - free != used)
       findings_.push_back(
-          spare_lost(fmt::format("the header counts {}, {} are in use",
-                                 counted(Cursor(package_).u32be(0x395), "block"), used)));
+          spare_lost(fmt::format("the header counts {}, {} of them free; {} are in use",
+                                 counted(total, "block"), free, used)));
     if (stray > 0) findings_.push_back(stray_blocks(stray));
   }
 

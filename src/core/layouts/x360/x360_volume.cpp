@@ -148,7 +148,7 @@ std::optional<Volume> read_volume(ByteView package, bool rescue) {
   Volume volume;
   volume.header = std::move(*header);
   const std::uint64_t room = blocks_in(package.size() - volume.header.end, volume.header.copies);
-  volume.blocks = std::min(room, volume.header.blocks());
+  volume.blocks = volume.header.blocks(room);
   volume.level = level_of(package, volume.header, std::max<std::uint64_t>(volume.blocks, 1));
   LiveTables tables(package, volume.header, volume.level, rescue);
   read_map(package, tables, volume);

@@ -334,7 +334,7 @@ class Editor {
       all[kSeparation] = static_cast<std::byte>(to_u8(all[kSeparation]) & ~kSecondRoot);
     std::ranges::copy(sha1(table(level_after, 0)), all.subspan(kRootHash, 20).begin());
     const auto used = std::ranges::count_if(volume_.map, &BlockEntry::used);
-    store_be(all.subspan(kBlocksUsed, 4), static_cast<std::uint64_t>(used));
+    store_be(all.subspan(kBlocksTotal, 4), volume_.map.size());
     store_be(all.subspan(kBlocksFree, 4), volume_.map.size() - static_cast<std::size_t>(used));
     std::ranges::copy(
         sha1(ByteView(bytes_).subspan(kContentType, volume_.header.end - kContentType)),
@@ -374,7 +374,7 @@ Result<Bytes> emptied_package(ByteView package) {
   const std::span<std::byte> all(bytes);
   all[kSeparation] = static_cast<std::byte>(to_u8(all[kSeparation]) & ~kSecondRoot);
   std::ranges::fill(all.subspan(kTableBlocks, 5), std::byte{0});
-  std::ranges::fill(all.subspan(kBlocksUsed, 8), std::byte{0});
+  std::ranges::fill(all.subspan(kBlocksTotal, 8), std::byte{0});
   return change_package(bytes, {}, {});
 }
 
