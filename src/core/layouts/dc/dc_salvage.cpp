@@ -4,6 +4,7 @@
 #include <algorithm>
 
 #include "core/bytes/cursor.h"
+#include "core/bytes/fill.h"
 #include "core/bytes/text.h"
 #include "core/layouts/common/card_errors.h"
 #include "core/layouts/common/chains.h"
@@ -48,6 +49,9 @@ class Salvager {
     }
     for (std::size_t i = 0; i < claims.size(); ++i)
       salvage.saves.push_back(rescue(candidates_[i], claims[i]));
+    // Without a directory nothing says what else the card held, but for blocks that hold nothing.
+    salvage.unnamed = held_ < kLastDirectory * kBlockSize ||
+                      (held_ < (kFirstDirectory + 1) * kBlockSize && is_something_left(claims));
     return salvage;
   }
 
@@ -98,6 +102,17 @@ class Salvager {
       if (!header || !header->check_holds) continue;
       candidates_.push_back(nameless_at(block, chain.blocks.size()));
     }
+  }
+
+  [[nodiscard]] bool is_something_left(const std::vector<Claim>& claims) const {
+    const std::vector<bool> taken = taken_by(claims);
+    for (std::uint32_t block = 0; block < kMostBlocks; ++block)
+      if (!taken[block] && !is_erased(block_at(block))) return true;
+    return false;
+  }
+
+  [[nodiscard]] ByteView block_at(std::uint32_t block) const {
+    return ByteView(card_).subspan(std::size_t{block} * kBlockSize, kBlockSize);
   }
 
   // The table says nothing any more: its own entry, or the directory's, is not what it has to be.

@@ -20,12 +20,24 @@ bool erased_to_zero(ByteView page, ByteView spare) {
 }
 
 EccState check_page(std::span<std::byte> page, ByteView spare) {
+  std::array<std::byte, kPageSize> before{};
+  std::ranges::copy(page, before.begin());
   EccState worst = EccState::sound;
   for (std::size_t k = 0; k < kChunks; ++k)
     worst = std::max(worst, check_chunk(page.subspan(k * kChunkSize, kChunkSize),
                                         spare.subspan(k * kEccSize, kEccSize)));
-  if (worst == EccState::broken && erased_to_zero(page, spare)) return EccState::sound;
-  return worst;
+  if (worst == EccState::sound) return worst;
+  if (erased_to_zero(before, spare)) {
+    std::ranges::copy(before, page.begin());
+    return EccState::sound;
+  }
+  // Where more than a bit is wrong, or the bytes behind the code are overwritten, the code itself
+  // may be: what it mended would be a guess.
+  const bool untouched = is_filled(spare.subspan(kChunks * kEccSize), kErasedZero) ||
+                         (is_filled(spare, kErasedOnes) && is_filled(page, kErasedOnes));
+  if (worst == EccState::mended && untouched) return worst;
+  std::ranges::copy(before, page.begin());
+  return EccState::broken;
 }
 
 void write_spare(ByteView page, std::span<std::byte> spare) {

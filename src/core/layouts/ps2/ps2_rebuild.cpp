@@ -76,9 +76,15 @@ class Rebuilder {
         for (std::uint32_t i = 0; i < run; ++i) wrong[number - i] = true;
     }
     lost_ = wrong;
-    for (std::uint32_t number = 0; number + 1 < count; ++number) {
-      if (wrong[number]) doubt(number + 1);
-      if (wrong[number + 1]) doubt(number);
+    for (std::uint32_t number = 0; number < count; ++number) {
+      if (!wrong[number]) continue;
+      if (number > 0) doubt(number - 1);
+      // Few links between two wrong ones are what the card's code made of wrong bits.
+      std::uint32_t next = number + 1;
+      while (next < count && next - number <= kFewLinks && !wrong[next]) ++next;
+      const bool between = next < count && wrong[next];
+      for (std::uint32_t i = number + 1; i < (between ? next : std::min(number + 2, count)); ++i)
+        doubt(i);
     }
   }
 
@@ -276,6 +282,7 @@ class Rebuilder {
 
   static constexpr int kDeepest = 8;  // folders in folders
   static constexpr std::uint32_t kErasedRun = 6;
+  static constexpr std::uint32_t kFewLinks = 4;
   static constexpr std::uint32_t kMostRootEntries = 4096;
 
   Bytes& plain_;
