@@ -373,26 +373,39 @@ Result<std::vector<Digest>> History::replaced_at(const std::string& path) const 
   return digests;
 }
 
-Result<std::optional<History::Met>> History::last_met(const std::string& path,
-                                                      const std::string& source) const {
-  Statement select = database_.prepare(
-      "SELECT step.path, step.after, step.after_modified_ns, move.source_modified_ns FROM step "
-      "JOIN "
-      "move ON step.move = move.id WHERE move.state = ? AND move.undoes = 0 AND move.kind = "
-      "'carry' "
-      "AND ((step.path = ? AND CAST(move.source AS BLOB) = ?) OR (step.path = ? AND "
-      "CAST(move.source AS BLOB) = ?)) ORDER BY move.id DESC LIMIT 1");
-  select.bind(static_cast<std::int64_t>(MoveState::done))
-      .bind(as_bytes(path))
-      .bind(as_bytes(source))
-      .bind(as_bytes(source))
-      .bind(as_bytes(path));
-  std::optional<Met> met;
-  if (select.step())
-    met =
-        Met{path_at(select, 0) == path, digest_at(select, 1), select.integer(2), select.integer(3)};
-  if (select.failed()) return tl::unexpected(select.error());
-  return met;
+Result<std::vector<History::Carried>> History::carries_between(const std::string& there,
+                                                               const std::string& here,
+                                                               std::size_t most) const {
+  std::vector<Carried> found;
+  for (const bool towards : {true, false}) {
+    const std::string& to = towards ? there : here;
+    const std::string& from = towards ? here : there;
+    Statement select = database_.prepare(
+        "SELECT move.id, move.time_ns, move.source_modified_ns, step.path, step.before, "
+        "step.after, step.after_modified_ns FROM step JOIN move ON step.move = move.id WHERE "
+        "(step.path = ? OR (step.path > ? AND step.path < ?)) AND move.state = ? AND move.undoes "
+        "= 0 AND move.kind = 'carry' AND CAST(move.source AS BLOB) = ? ORDER BY move.id DESC");
+    const std::string first_below = to + '/';
+    const std::string behind_below = to + static_cast<char>('/' + 1);
+    select.bind(as_bytes(to))
+        .bind(as_bytes(first_below))
+        .bind(as_bytes(behind_below))
+        .bind(static_cast<std::int64_t>(MoveState::done))
+        .bind(as_bytes(from));
+    std::size_t moves = 0;
+    while (select.step()) {
+      if (moves == 0 || found.back().move != select.integer(0)) {
+        if (++moves > most) break;
+        found.push_back({select.integer(0), towards, select.integer(1), select.integer(2), {}});
+      }
+      found.back().files.push_back(
+          {path_at(select, 3), digest_at(select, 4), digest_at(select, 5), select.integer(6)});
+    }
+    if (select.failed()) return tl::unexpected(select.error());
+  }
+  std::ranges::stable_sort(found, std::ranges::greater{}, &Carried::move);
+  if (found.size() > most) found.resize(most);
+  return found;
 }
 
 Result<std::optional<std::int64_t>> History::progress_time(const std::string& path,

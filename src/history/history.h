@@ -162,16 +162,24 @@ class History {
   [[nodiscard]] std::int64_t written_ns(const std::string& path) const;
   /// Contents that a move which still stands replaced at this path.
   Result<std::vector<Digest>> replaced_at(const std::string& path) const;
-  /// The last carry between two files, in either direction, that was not taken back: when they were
-  /// last equal. `source`: the path that the other one is carried from.
-  struct Met {
-    bool towards = false;                 ///< from `source` to `path`; else the other way
-    std::optional<Digest> after;          ///< of the file that was written
-    std::int64_t after_modified_ns = 0;   ///< likewise
-    std::int64_t source_modified_ns = 0;  ///< of the other one, then
+  /// A carry between two files or folders that was not taken back: they were equal then.
+  struct Carried {
+    struct File {
+      std::string path;
+      std::optional<Digest> before;
+      std::optional<Digest> after;
+      std::int64_t after_modified_ns = 0;
+    };
+    std::int64_t move = 0;
+    bool towards = false;                 ///< from `here` to `there`; else the other way
+    std::int64_t time_ns = 0;             ///< when it was done
+    std::int64_t source_modified_ns = 0;  ///< of what was carried, then
+    std::vector<File> files;              ///< that it wrote
   };
-  [[nodiscard]] Result<std::optional<Met>> last_met(const std::string& path,
-                                                    const std::string& source) const;
+  /// Newest first, at most so many. Both are absolute paths.
+  [[nodiscard]] Result<std::vector<Carried>> carries_between(const std::string& there,
+                                                             const std::string& here,
+                                                             std::size_t most) const;
 
   /// When the progress was made that the newest standing move wrote here; nothing when `current`
   /// is not what that move wrote.

@@ -231,7 +231,7 @@ class CardPlacer {
       if (!unit.line.nothing_to_do && !there.blank())
         unit.newer = newer_there(
             {choice.path, before, there.modified ? ns_of(*there.modified) : choice.modified_ns,
-             FileNames::exact},
+             FileNames::exact, size_of(there), since_equal(choice, there)},
             std::nullopt, source_, nullptr);
       change.drop.push_back(*old);
     }
@@ -248,6 +248,17 @@ class CardPlacer {
     for (Finding& note : changed->notes) checks_.note(std::move(note));
     unit.changes.push_back(change_to(choice.path, std::move(changed->bytes), before));
     return one(std::move(unit));
+  }
+
+  [[nodiscard]] SinceEqual since_equal(const Choice& choice, const Save& there) const {
+    if (context_.history == nullptr) return {};
+    return card_since_equal(*context_.history, *choice.card->layout, choice.path, there, source_);
+  }
+
+  static std::uint64_t size_of(const Save& save) {
+    std::uint64_t size = 0;
+    for (const Part& part : save.parts) size += part.size();
+    return size;
   }
 
   // Where the save stands on the card already.

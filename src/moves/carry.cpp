@@ -314,7 +314,7 @@ class Carrier {
     MoveRecord move;
     move.command = command_;
     move.kind = "carry";
-    move.source = source.shown();
+    move.source = recorded_source(source);
     move.bay = bay_.name;
     move.place = bay_.place.string();
     move.title = placement.units.front().line.game.title;

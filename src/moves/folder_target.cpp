@@ -145,14 +145,8 @@ class FolderTarget final : public Target {
       if (auto added = add_files_beside(source, there, *planned, checks); !added)
         return tl::unexpected(added.error());
     PlacedUnit unit = unit_of(there, *planned, line);
-    if (planned->replaces && !unit.line.nothing_to_do &&
-        planned->there_modified_ns > source.modified_ns + time_slack_ns(there.names))
-      (void)checks.add({Level::error,
-                        Code::newer_there,
-                        fmt::format("{}: files there are younger than the save, and differ",
-                                    safe_text(there.folder.string())),
-                        {"compare both with '", Remedy::look, "'; replace them with ",
-                         accept_remedy(Code::newer_there), " (the old ones stay in history)"}});
+    if (planned->replaces && !unit.line.nothing_to_do)
+      check_newer(source, there, *planned, checks);
     Placement placement;
     // A companion alone needs no swap of a folder that stays as it is.
     if (!unit.line.nothing_to_do) {
@@ -175,6 +169,32 @@ class FolderTarget final : public Target {
       });
     };
     return source.save.kind == Kind::card_save && has(Kind::folder) && !has(Kind::card_save);
+  }
+
+  void check_newer(const Source& source, const FolderDestination& there,
+                   const FolderChanges& planned, Checks& checks) const {
+    const SinceEqual since =
+        context_.history == nullptr
+            ? SinceEqual{}
+            : folder_since_equal(*context_.history, *context_.session.storage, there.folder, source);
+    if (since.there && since.here) {
+      std::uint64_t size = 0;
+      for (const auto& [name, seen] : planned.seen) size += seen.info.size;
+      (void)checks.add(both_changed(there.folder, planned.there_modified_ns, size, source));
+      return;
+    }
+    if (since.known && since.here) return;
+    const bool younger =
+        planned.there_modified_ns > source.modified_ns + time_slack_ns(there.names);
+    if (!since.there && !younger) return;
+    (void)checks.add(
+        {Level::error,
+         Code::newer_there,
+         safe_text(there.folder.string()) +
+             (since.there ? ": changed since it was last equal to the save, which did not"
+                          : ": files there are younger than the save, and differ"),
+         {"compare both with '", Remedy::look, "'; replace them with ",
+          accept_remedy(Code::newer_there), " (the old ones stay in history)"}});
   }
 
   // A save under a new name gets what its program keeps beside each of them.

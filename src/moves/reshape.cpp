@@ -24,6 +24,7 @@ struct Input {
   const Layout* layout = nullptr;
   Findings findings;
   Hints hints;
+  std::optional<FileView> whole = {};  // the file, when nothing but the save stands in it
 };
 
 struct Output {
@@ -114,7 +115,9 @@ Result<Input> read_input(Session& session, RomFolders& folders, const Path& path
     return fail(Trouble::input, Code::no_match, fmt::format("{}: holds no save", shown(path)));
   input.save = std::move(content->saves.front());
   input.findings = std::move(content->findings);
-  if (!content->trailer.empty())
+  if (content->trailer.empty())
+    input.whole = found->view;
+  else
     input.findings.push_back(dropped_surroundings(content->trailer.size()));
   if (is.empty() && found->guesses.front().confidence != Confidence::certain)
     input.findings.push_back({Level::note,
@@ -283,9 +286,19 @@ std::string part_suffix(const Save& save, const Layout& layout) {
   return taken.size() == 1 ? taken.front() : layout.info().id;
 }
 
-Result<void> plan_outputs(Session& session, RomFolders& folders, Save& save,
+// The inputs, joined into one save.
+struct Joined {
+  Save save;
+  const Layout* layout = nullptr;      // of the only input
+  std::optional<FileView> whole = {};  // likewise
+  Hints hints;
+  Findings findings;
+};
+
+Result<void> plan_outputs(Session& session, RomFolders& folders, Joined& joined,
                           const ReshapeRequest& request, const std::vector<const Layout*>& targets,
                           Outputs& outputs) {
+  Save& save = joined.save;
   const std::string stem = request.inputs.front().stem().string();
   const auto part_path = [&](const std::string& part) { return request.out / (stem + "." + part); };
   if (request.split) {
@@ -314,7 +327,12 @@ Result<void> plan_outputs(Session& session, RomFolders& folders, Save& save,
     }
     return outputs.add(*layout, request.out, mould->bytes());
   }
-  if (targets.size() == 1) return outputs.add(*targets.front(), request.out, std::nullopt);
+  if (targets.size() == 1) {
+    // In its own layout a file keeps what is no save in it, such as the bytes between a chip's.
+    std::optional<ByteView> mould;
+    if (targets.front() == joined.layout && joined.whole) mould = joined.whole->bytes();
+    return outputs.add(*targets.front(), request.out, mould);
+  }
   for (const Layout* target : targets) {
     if (target->info().parts == std::vector<std::string>{"pak1"}) {
       bool any = false;
@@ -353,13 +371,6 @@ Result<void> check_request(const ReshapeRequest& request) {
   return {};
 }
 
-// The inputs, joined into one save.
-struct Joined {
-  Save save;
-  Hints hints;
-  Findings findings;
-};
-
 Result<Joined> read_inputs(Session& session, RomFolders& folders, const ReshapeRequest& request,
                            const std::vector<const Layout*>& targets) {
   Joined joined;
@@ -373,6 +384,9 @@ Result<Joined> read_inputs(Session& session, RomFolders& folders, const ReshapeR
       return tl::unexpected(done.error());
     joined.findings.insert(joined.findings.end(), input->findings.begin(), input->findings.end());
     if (i == 0) joined.hints = input->hints;
+    if (request.inputs.size() > 1) continue;
+    joined.layout = input->layout;
+    joined.whole = std::move(input->whole);
   }
   return joined;
 }
@@ -411,7 +425,7 @@ Result<Reshaped> reshape_chips(Session& session, const ReshapeRequest& request,
   auto joined = read_inputs(session, folders, request, targets);
   if (!joined) return tl::unexpected(joined.error());
   Outputs outputs(joined->save, joined->hints);
-  if (auto planned = plan_outputs(session, folders, joined->save, request, targets, outputs);
+  if (auto planned = plan_outputs(session, folders, *joined, request, targets, outputs);
       !planned)
     return tl::unexpected(planned.error());
   outputs.judge_losses();

@@ -11,6 +11,7 @@
 #include "bayswap/carry.h"
 #include "moves/carry_checks.h"
 #include "moves/carry_source.h"
+#include "moves/last_equal.h"
 #include "moves/mover.h"
 #include "reading/bay_scan.h"
 
@@ -77,6 +78,7 @@ struct ReplacedFile {
   std::int64_t modified_ns = 0;
   FileNames names = FileNames::exact;
   std::uint64_t size = 0;  ///< bytes
+  SinceEqual since = {};   ///< of a save that is not the whole file
 };
 [[nodiscard]] std::optional<Finding> newer_there(const ReplacedFile& replaced,
                                                  const std::optional<Digest>& becomes,

@@ -9,6 +9,7 @@
 #include "moves/card_target.h"
 #include "moves/file_target.h"
 #include "moves/folder_target.h"
+#include "moves/last_equal.h"
 #include "moves/package_target.h"
 #include "moves/state_target.h"
 #include "places/file_names.h"
@@ -26,53 +27,17 @@ std::vector<std::unique_ptr<Target>> targets_for(const CarryContext& context) {
   return targets;
 }
 
-namespace {
-
-// What history knows of two files since one was carried to the other.
-struct SinceEqual {
-  bool known = false;
-  bool there = false;  // the one that would be replaced went on
-  bool here = false;   // the one that is carried did
-};
-
-SinceEqual since_equal(const ReplacedFile& replaced, const std::optional<Digest>& becomes,
-                       const Source& source, const History& history) {
-  if (source.files.size() != 1 || !becomes) return {};
-  std::error_code ignored;
-  const std::string full = std::filesystem::absolute(source.files.front(), ignored).string();
-  std::optional<History::Met> met;
-  for (const std::string& from : {full, source.files.front().string()})
-    if (!met)
-      if (auto known = history.last_met(replaced.path.string(), from)) met = *known;
-  if (!met) return {};
-  if (met->towards)
-    return {true, met->after != replaced.now,
-            met->after != becomes && source.modified_ns != met->source_modified_ns};
-  return {true, replaced.modified_ns != met->source_modified_ns,
-          source.modified_ns != met->after_modified_ns};
-}
-
-Finding both_changed(const ReplacedFile& replaced, const Source& source) {
-  return {Level::error,
-          Code::both_changed,
-          fmt::format("both changed since they were last equal: {} ({} UTC, {}) and {} ({} UTC)",
-                      safe_text(replaced.path.string()), utc_text(replaced.modified_ns),
-                      size_text(replaced.size), safe_text(source.files.front().string()),
-                      utc_text(source.modified_ns)),
-          {"look at both and choose: to keep the one that is carried, ",
-           accept_remedy(Code::both_changed), " (the other stays in history)"}};
-}
-
-}  // namespace
-
 std::optional<Finding> newer_there(const ReplacedFile& replaced,
                                    const std::optional<Digest>& becomes, const Source& source,
                                    const History* history) {
   const std::string path = replaced.path.string();
   // What follows what is known better than any clock tells.
-  const SinceEqual since =
-      history != nullptr ? since_equal(replaced, becomes, source, *history) : SinceEqual{};
-  if (since.there && since.here) return both_changed(replaced, source);
+  const SinceEqual since = history != nullptr && becomes
+                               ? file_since_equal(*history, replaced.path, replaced.now,
+                                                  replaced.modified_ns, *becomes, source)
+                               : replaced.since;
+  if (since.there && since.here)
+    return both_changed(replaced.path, replaced.modified_ns, replaced.size, source);
   if (history != nullptr && becomes) {
     const auto older = history->replaced_at(path);
     if (older && std::ranges::find(*older, *becomes) != older->end())
