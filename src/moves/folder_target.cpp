@@ -145,8 +145,7 @@ class FolderTarget final : public Target {
       if (auto added = add_files_beside(source, there, *planned, checks); !added)
         return tl::unexpected(added.error());
     PlacedUnit unit = unit_of(there, *planned, line);
-    if (planned->replaces && !unit.line.nothing_to_do)
-      check_newer(source, there, *planned, checks);
+    if (planned->replaces && !unit.line.nothing_to_do) check_newer(source, there, *planned, checks);
     Placement placement;
     // A companion alone needs no swap of a folder that stays as it is.
     if (!unit.line.nothing_to_do) {
@@ -173,10 +172,10 @@ class FolderTarget final : public Target {
 
   void check_newer(const Source& source, const FolderDestination& there,
                    const FolderChanges& planned, Checks& checks) const {
-    const SinceEqual since =
-        context_.history == nullptr
-            ? SinceEqual{}
-            : folder_since_equal(*context_.history, *context_.session.storage, there.folder, source);
+    const SinceEqual since = context_.history == nullptr
+                                 ? SinceEqual{}
+                                 : folder_since_equal(*context_.history, *context_.session.storage,
+                                                      there.folder, source);
     if (since.there && since.here) {
       std::uint64_t size = 0;
       for (const auto& [name, seen] : planned.seen) size += seen.info.size;

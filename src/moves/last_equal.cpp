@@ -18,8 +18,7 @@ std::string recorded_path(const Path& path) {
 }
 
 // The carries between two places, newest first; none where history can't be read.
-std::vector<History::Carried> carries(const History& history, const Path& there,
-                                      const Path& here) {
+std::vector<History::Carried> carries(const History& history, const Path& there, const Path& here) {
   constexpr std::size_t kMost = 20;  // a card of many saves has a move for each
   auto found = history.carries_between(recorded_path(there), recorded_path(here), kMost);
   return found ? std::move(*found) : std::vector<History::Carried>{};
@@ -69,8 +68,7 @@ std::string recorded_source(const Source& source) {
 }
 
 SinceEqual file_since_equal(const History& history, const Path& there, const Digest& now,
-                            std::int64_t modified_ns, const Digest& becomes,
-                            const Source& source) {
+                            std::int64_t modified_ns, const Digest& becomes, const Source& source) {
   if (source.files.size() != 1) return {};
   for (const History::Carried& carried : carries(history, there, source.files.front())) {
     const auto file = std::ranges::find(
@@ -94,8 +92,7 @@ SinceEqual folder_since_equal(const History& history, Storage& storage, const Pa
   if (known.empty()) return {};
   const History::Carried& last = known.front();
   if (last.towards)
-    return {true, went_on(storage, there, last),
-            source.modified_ns != last.source_modified_ns};
+    return {true, went_on(storage, there, last), source.modified_ns != last.source_modified_ns};
   return {true, newest_below(storage, there) != last.source_modified_ns,
           went_on(storage, here, last)};
 }
@@ -122,14 +119,14 @@ Finding both_changed(const Path& there, std::int64_t modified_ns, std::uint64_t 
                      const Source& source) {
   std::uint64_t here = 0;
   for (const Part& part : source.save.parts) here += part.size();
-  return {Level::error,
-          Code::both_changed,
-          fmt::format(
-              "both changed since they were last equal: {} ({} UTC, {}) and {} ({} UTC, {})",
-              safe_text(there.string()), utc_text(modified_ns), size_text(size),
-              safe_text(source.shown()), utc_text(source.modified_ns), size_text(here)),
-          {"look at both and choose: to keep the one that is carried, ",
-           accept_remedy(Code::both_changed), " (the other stays in history)"}};
+  return {
+      Level::error,
+      Code::both_changed,
+      fmt::format("both changed since they were last equal: {} ({} UTC, {}) and {} ({} UTC, {})",
+                  safe_text(there.string()), utc_text(modified_ns), size_text(size),
+                  safe_text(source.shown()), utc_text(source.modified_ns), size_text(here)),
+      {"look at both and choose: to keep the one that is carried, ",
+       accept_remedy(Code::both_changed), " (the other stays in history)"}};
 }
 
 }  // namespace bayswap

@@ -425,8 +425,7 @@ Result<Reshaped> reshape_chips(Session& session, const ReshapeRequest& request,
   auto joined = read_inputs(session, folders, request, targets);
   if (!joined) return tl::unexpected(joined.error());
   Outputs outputs(joined->save, joined->hints);
-  if (auto planned = plan_outputs(session, folders, *joined, request, targets, outputs);
-      !planned)
+  if (auto planned = plan_outputs(session, folders, *joined, request, targets, outputs); !planned)
     return tl::unexpected(planned.error());
   outputs.judge_losses();
   Reshaped result;

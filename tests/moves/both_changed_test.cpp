@@ -117,8 +117,7 @@ class OnCard final : public Keeping {
   }
 };
 
-class BothChanged : public test::WorldTest,
-                    public testing::WithParamInterface<std::string> {
+class BothChanged : public test::WorldTest, public testing::WithParamInterface<std::string> {
  protected:
   void SetUp() override {
     WorldTest::SetUp();
@@ -131,8 +130,7 @@ class BothChanged : public test::WorldTest,
 
   void play(const std::string& place) { keeping_->play(place, ++played_); }
 
-  CarryReport carry(const std::string& from, const std::string& to,
-                    std::set<Code> accept = {}) {
+  CarryReport carry(const std::string& from, const std::string& to, std::set<Code> accept = {}) {
     accept.insert(Code::in_use);  // what was played a moment ago
     return carry_one(keeping_->save(from), at(to), accept);
   }

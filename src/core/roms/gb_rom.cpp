@@ -66,11 +66,25 @@ bool has_letter(ByteView title) {
   });
 }
 
+bool has_small_letter(ByteView title) {
+  return std::ranges::any_of(title, [](std::byte b) { return to_u8(b) >= 'a' && to_u8(b) <= 'z'; });
+}
+
 std::uint8_t header_check(Cursor& cursor) {
   std::uint8_t check = 0;
   for (std::size_t at = kTitle; at <= kVersion; ++at)
     check = static_cast<std::uint8_t>(check - cursor.u8(at) - 1);
   return check;
+}
+
+// The four bytes where the console begins hold a jump over the header.
+bool begins_program(Cursor& cursor) {
+  constexpr std::uint64_t kStart = 0x100;
+  constexpr std::uint8_t kJump = 0xC3;
+  constexpr std::uint8_t kShortJump = 0x18;
+  for (std::uint64_t at = kStart; at < kStart + 3; ++at)
+    if (cursor.u8(at) == kJump || cursor.u8(at) == kShortJump) return true;
+  return false;
 }
 
 }  // namespace
@@ -90,11 +104,14 @@ std::optional<RomInfo> read_gb_rom(const RomBytes& rom) {
   const std::uint8_t rom_code = cursor.u8(kRomSize);
   const bool size_fits = rom_code <= 8 && rom.file_size == std::uint64_t{0x8000} << rom_code;
   // The logo is strong. Without it, which happens in homebrew, a check of one byte is weak: size
-  // and title have to be a ROM's too.
+  // and title have to be a ROM's too. Where the check fails as well, the title has to be in
+  // capitals, as they are, or a program to begin.
   const bool logo = crc32_hex(file.subspan(kLogo, kLogoSize)) == kLogoCrc;
   constexpr std::uint64_t kBank = 0x4000;
   const bool banks = rom.file_size >= kBank && rom.file_size % kBank == 0 && rom_code <= 8;
-  if (!logo && !(has_letter(title) && (size_fits || (check_holds && banks)))) return std::nullopt;
+  const bool fits = check_holds ? size_fits || banks
+                                : size_fits && (!has_small_letter(title) || begins_program(cursor));
+  if (!logo && !(has_letter(title) && fits)) return std::nullopt;
 
   RomInfo info;
   info.system = System::gb;

@@ -91,6 +91,11 @@ TEST(GbRom, TellsAFailedCheckAndAColourCode) {
   ASSERT_TRUE(info);
   EXPECT_FALSE(info->header_ok);
   EXPECT_TRUE(has_code(info->findings, Code::header_check));
+  // Prose that happens to stand there is no title, unless a program begins in front of it.
+  put(rom, 0x134, std::string_view("north harbour"));
+  EXPECT_FALSE(read_rom(rom));
+  put(rom, 0x100, test::bytes({0x00, 0xC3, 0x50, 0x01}));
+  EXPECT_TRUE(read_rom(rom));
 
   rom = gb_header(0x03, 2);
   put(rom, 0x13F, std::string_view("BTOP"));
