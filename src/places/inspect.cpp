@@ -4,6 +4,7 @@
 
 #include <algorithm>
 
+#include "bayswap/card.h"
 #include "bayswap/naming.h"
 #include "bayswap/state.h"
 #include "core/bytes/text.h"
@@ -15,6 +16,7 @@
 #include "core/packing/packing.h"
 #include "files/archive_storage.h"
 #include "files/atomic_write.h"
+#include "places/file_kind.h"
 #include "places/folder_cards.h"
 #include "places/name_fields.h"
 #include "places/second_file.h"
@@ -176,8 +178,12 @@ bool is_state(Session& session, const Inspection& found, const InspectOptions& o
   context.thorough = named;
   context.slots_beside = named ? slots_beside(*session.storage, found.path)
                                : options.neighbours->slots_beside(found.path);
-  return state_sign(inner_name(found.path), found.view.bytes(), found.guesses, context) !=
-         StateSign::none;
+  if (state_sign(inner_name(found.path), found.view.bytes(), found.guesses, context) ==
+      StateSign::none)
+    return false;
+  // A card that somebody compressed is still a card.
+  const auto inside = compressed_file(found.view.bytes(), {});
+  return !inside || as_card(inside->layout) == nullptr;
 }
 
 // The one game in all bays that a loose file is named after; nothing when several could be meant.
@@ -397,6 +403,13 @@ Findings judge_unknown(const Inspection& found) {
              Code::empty_file,
              "the file is empty: it holds no progress",
              {"look for an older copy; '", Remedy::show_history, "' may have one"}}};
+  if (meant)
+    if (const auto inside = compressed_file(found.view.bytes(), found.hints))
+      return {{Level::note, Code::unknown,
+               fmt::format("compressed with {}; unpacked it has {} bytes{}",
+                           to_string(inside->packing), grouped(inside->size),
+                           inside->layout == nullptr ? "" : ": a " + inside->layout->info().id),
+               "unpack it, and name the file that comes out"}};
   // A file that the user named may be a save under any name, when much of the chip is there.
   const auto much_of = [&](std::uint64_t chip) { return found.hints.thorough && size * 2 >= chip; };
   if (found.hints.chips)
@@ -414,9 +427,14 @@ Findings judge_unknown(const Inspection& found) {
                    fmt::format("{} bytes is {} short of {}: the file may be cut", grouped(size),
                                usual - size, layout->info().id),
                    "copy or dump it again, and compare"}};
+  if (meant && looks_sealed(found.view.bytes()))
+    return {{Level::note, Code::unknown,
+             "no form that Bay Swap knows: its bytes look compressed or encrypted, and only the "
+             "program that made it opens them",
+             "open it with that program, and let it write a plain save"}};
   return {{Level::note,
            Code::unknown,
-           "not a save, card or ROM that Bay Swap knows",
+           std::string(kNoKnownForm),
            {"if you know what it is, say so with ", Remedy::layout_of_input, "; '",
             Remedy::list_layouts, "' lists them"}}};
 }

@@ -109,7 +109,9 @@ struct Inspection {
 [[nodiscard]] std::optional<ShelfMatch> find_shelf(Session& session, RomFolders& folders,
                                                    const Path& path);
 
-/// Findings about a file that fits no layout: empty, cut short, or unknown.
+/// What is said of a file of which nothing is known.
+inline constexpr std::string_view kNoKnownForm = "not a save, card or ROM that Bay Swap knows";
+/// Findings about a file that fits no layout: empty, cut short, compressed, or unknown.
 [[nodiscard]] Findings judge_unknown(const Inspection& inspection);
 
 }  // namespace bayswap

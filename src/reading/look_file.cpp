@@ -214,22 +214,21 @@ bool may_be_damaged_card(const Inspection& found, bool named) {
 
 // What is no save, in plain words.
 void add_other(const Inspection& found, bool named, Item& item) {
-  if (!found.ordinary.empty()) {
+  const bool compressed = named && packing_of(found.view.bytes()) != Packing::plain &&
+                          compressed_file(found.view.bytes(), found.hints).has_value();
+  if (!found.ordinary.empty() && !compressed) {
     item.findings.push_back({Level::note, Code::unknown,
                              fmt::format("{}, not a save, card or ROM", found.ordinary), ""});
     return;
   }
   const Findings judged = judge_unknown(found);
-  const std::string words = named && judged.front().code == Code::unknown
+  const std::string words = named && judged.front().text == kNoKnownForm
                                 ? describe_bytes(found.view.bytes())
                                 : std::string();
   if (!words.empty()) {
-    item.findings.push_back(
-        {Level::note, Code::unknown,
-         fmt::format("not a save, card or ROM that Bay Swap knows; by its bytes "
-                     "it may be: {}",
-                     words),
-         judged.front().hint});
+    item.findings.push_back({Level::note, Code::unknown,
+                             fmt::format("{}; by its bytes it may be: {}", kNoKnownForm, words),
+                             judged.front().hint});
     return;
   }
   item.findings.insert(item.findings.end(), judged.begin(), judged.end());

@@ -110,5 +110,84 @@ TEST_F(Tool, ReshapesASaveForAnotherRegion) {
       run({"reshape", "reader/Copper Tide (America).sra", "--code", "NCTP", "-o", "x"}).status, 1);
 }
 
+// Whatever a card lost, it is called a damaged card, and never no card.
+TEST_F(Tool, CallsDamagedCardsByTheirName) {
+  struct Damage {
+    std::string name;
+    std::string card;
+    std::function<void(Bytes&)> hit;
+  };
+  const auto wipe = [](std::size_t at, std::size_t size) {
+    return [=](Bytes& card) {
+      std::fill_n(card.begin() + static_cast<std::ptrdiff_t>(at), size, std::byte{0xE5});
+    };
+  };
+  const auto cut = [](std::size_t size) { return [=](Bytes& card) { card.resize(size); }; };
+  const std::vector<Damage> damages{
+      {"ps1", "den/cards/left.card", wipe(0, 8192)},
+      {"ps1", "den/cards/left.card", cut(100'000)},
+      {"ps2", "den/cards/velvet.card", wipe(0, 1024)},
+      {"ps2", "attic/cards/velvet.card", wipe(0, 1056)},
+      {"ps2", "den/cards/velvet.card", cut(5'000'000)},
+      {"gc", "attic/cards/kites.card", wipe(0, 8192)},
+      {"gc", "attic/cards/kites.card", wipe(8192, 2 * 8192)},
+      {"dc", "closet/regatta.card", cut(120'000)},
+      {"saturn", "closet/meridian internal.bram", wipe(0, 64)},
+      {"saturn", "closet/meridian cartridge.bram", cut(300'000)},
+      {"pce", "closet/menagerie.bram", wipe(0, 16)},
+      {"pce", "closet/menagerie.bram", cut(1'500)},
+      {"n64", "reader/Glacier Post (America).mpk", wipe(0, 256)},
+      {"n64", "reader/Glacier Post (America).mpk", cut(20'000)},
+  };
+  for (const Damage& damage : damages) {
+    SCOPED_TRACE(damage.card);
+    Bytes card = test::read(folder_ / damage.card);
+    damage.hit(card);
+    folder_.write("hit.bin", card);
+    for (const auto& words : {std::vector<std::string>{"look", "hit.bin"},
+                              std::vector<std::string>{"card", "show", "hit.bin"}}) {
+      const auto outcome = run(words);
+      const std::string said = outcome.out + outcome.err;
+      EXPECT_EQ(outcome.status, 3) << said;
+      EXPECT_NE(said.find("damaged"), std::string::npos) << said;
+      EXPECT_NE(said.find(damage.name), std::string::npos) << said;
+      EXPECT_NE(said.find("card mend"), std::string::npos) << said;
+      EXPECT_EQ(said.find("no memory card"), std::string::npos) << said;
+    }
+    const auto mended = run({"card", "mend", "hit.bin", "-o", "mended.bin", "--replace"});
+    EXPECT_TRUE(mended.status == 0 || mended.status == 3) << mended.err;
+    EXPECT_EQ(run({"card", "show", "mended.bin"}).status, 0);
+  }
+  // Without any directory, nothing is called empty.
+  Bytes card = test::read(folder_ / "attic/cards/kites.card");
+  wipe(8192, 2 * 8192)(card);
+  folder_.write("hit.bin", card);
+  const auto dropped = run({"card", "drop", "hit.bin", "#1"});
+  EXPECT_EQ(dropped.status, 3);
+  EXPECT_EQ(dropped.err.find("empty"), std::string::npos) << dropped.err;
+  EXPECT_NE(dropped.err.find("card mend"), std::string::npos) << dropped.err;
+}
+
+TEST_F(Tool, NamesWhatIsCompressedOrSealed) {
+  const auto said_of = [&](const std::string& name, const Bytes& bytes) {
+    folder_.write(name, bytes);
+    const auto outcome = run({"look", name});
+    EXPECT_EQ(outcome.status, 0) << outcome.err;
+    return outcome.out;
+  };
+  const auto zipped =
+      test::run_program({"gzip", "-c", at("attic/cards/island.card")}, folder_.path(), {});
+  ASSERT_EQ(zipped.status, 0);
+  const auto packed = std::as_bytes(std::span(zipped.out));
+  const std::string card = said_of("island.mcx", {packed.begin(), packed.end()});
+  EXPECT_NE(card.find("compressed with gzip"), std::string::npos) << card;
+  EXPECT_NE(card.find("ps1-card"), std::string::npos) << card;
+  EXPECT_EQ(card.find("save state"), std::string::npos) << card;
+  const std::string sealed = said_of("slot.sav", test::random_bytes(9'012, 5));
+  EXPECT_NE(sealed.find("compressed or encrypted"), std::string::npos) << sealed;
+  const std::string loose = said_of("notes.bin", Bytes(9'012, std::byte{'n'}));
+  EXPECT_EQ(loose.find("compressed or encrypted"), std::string::npos) << loose;
+}
+
 }  // namespace
 }  // namespace bayswap

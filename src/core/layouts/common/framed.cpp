@@ -40,8 +40,11 @@ std::optional<BodyPlace> find_card(const Layout& layout, ByteView file) {
 }
 
 std::optional<BodyPlace> find_single(const Layout& layout, ByteView file) {
+  // Large blocks leave few lengths to try, so any header of whole words can be told.
+  const System system = layout.info().system;
+  const std::size_t unit = system == System::ps1 || system == System::gc ? 4 : kHeaderUnit;
   for (std::size_t header = kLeastHeader; header <= kLargestHeader && header < file.size();
-       header += kHeaderUnit)
+       header += unit)
     if (proves(layout, file.subspan(header))) return BodyPlace{header, file.size() - header};
   return std::nullopt;
 }
