@@ -44,6 +44,9 @@ Result<void> comes_back(Storage& storage, const PlacedFile& file, bool shortened
   Hints hints;
   hints.system = file.carried.system;
   hints.second_file = read_second_file(storage, file.path);
+  // In a file for a larger chip, only the chip's size tells where the save ends.
+  hints.chips.emplace();
+  for (const Part& part : file.carried.parts) hints.chips->push_back({part.name, part.data.size()});
   const auto content = file.layout->read(view->bytes(), hints);
   bool same = content && !content->saves.empty();
   if (same && !shortened)
@@ -284,7 +287,7 @@ class PartPlacer {
     const auto& sizes = layout.info().file_sizes;
     const bool one_size = layout.info().parts.size() == 1 && sizes.size() == 1;
     const auto chip = hinted_size(hints_, layout.info().parts.front());
-    if (one_size && chip && *chip != sizes.front()) return {};
+    if (one_size && chip && written->bytes.size() != sizes.front()) return {};
     if (one_size && !chip && save.parts.front().data.size() != sizes.front()) return {};
     return taken;
   }

@@ -26,6 +26,12 @@ class HomeTrees : public test::RealPlaceTest {
 
   static Bytes gb(const std::string& title) { return demo::gb_rom(title, 0x03, 2); }
 
+  static std::string told(const MoveReport& move) {
+    std::string text;
+    for (const Finding& check : move.checks) text += check.text + "; ";
+    return text;
+  }
+
   struct Job {
     std::string source;    ///< of the carry, below the test's folder
     std::string expected;  ///< below the place
@@ -52,7 +58,7 @@ class HomeTrees : public test::RealPlaceTest {
         ASSERT_EQ(report.moves.size(), 1U);
         const MoveReport& move = report.moves.front();
         ASSERT_EQ(stop_code(report), "") << move.checks.back().text;
-        EXPECT_EQ(move.to, at(place + "/" + job.expected));
+        ASSERT_EQ(move.to, at(place + "/" + job.expected)) << told(move);
         EXPECT_TRUE(test::read(folder_ / (place + "/" + job.expected)) == job.content);
         auto now = test::contents(folder_ / place);
         for (const auto& [path, bytes] : contents) {
@@ -303,6 +309,66 @@ TEST_F(HomeTrees, ClocksBesideSaves) {
   EXPECT_TRUE(test::read(folder_ / "hand/Kite (Europe).srm") == save);
   EXPECT_TRUE(test::read(folder_ / "hand/Kite (Europe).rtc") == clock);
   expect_undo_restores("hand", before);
+}
+
+// Every game of a system as its largest chip, until the game first saves.
+TEST_F(HomeTrees, EveryGameAsTheLargestChip) {
+  const std::vector<std::tuple<std::string, std::string, std::string, std::size_t>> games{
+      {"Harbour", "AHBP", "SRAM_V113", 0x8000},
+      {"Motor", "AMTP", "FLASH512_V131", 0x10000},
+      {"Lantern", "ALTP", "EEPROM_V122", 0x2000}};
+  const auto large = [](Bytes save) {
+    save.resize(0x20000, std::byte{0xFF});
+    return save;
+  };
+  for (const auto& [title, code, chip, size] : games)
+    for (const std::string place : {"large", "small"}) {
+      put(place + "/" + title + " (Europe).gba", demo::gba_rom(test::upper(title), code, chip));
+      const Bytes save = random_bytes(size, 41);
+      put(place + "/" + title + " (Europe).sav", place == "large" ? large(save) : save);
+    }
+  for (const auto& [title, code, chip, size] : games) {
+    const Bytes save = random_bytes(size, 42);
+    put("dl/" + title + " small.sav", save, 1);
+    put("dl/" + title + " large.sav", large(save), 1);
+    const std::string name = title + " (Europe).sav";
+    for (const std::string form : {" small.sav", " large.sav"}) {
+      expect_carried("large", {{"dl/" + title + form, name, large(save), title}});
+      expect_carried("small", {{"dl/" + title + form, name, save, title}});
+    }
+  }
+}
+
+TEST_F(HomeTrees, TheFourBitChipInEveryForm) {
+  const auto cells = [](std::uint32_t seed) {
+    Bytes bytes = random_bytes(512, seed);
+    for (std::byte& byte : bytes) byte &= std::byte{0x0F};
+    return bytes;
+  };
+  const std::vector<std::function<Bytes(const Bytes&)>> forms{
+      [](const Bytes& bytes) { return bytes; },
+      [](const Bytes& bytes) {
+        Bytes packed;
+        for (std::size_t i = 0; i < bytes.size(); i += 2)
+          packed.push_back(bytes[i] | bytes[i + 1] << 4U);
+        return packed;
+      },
+      [](const Bytes& bytes) {
+        Bytes padded = bytes;
+        padded.resize(0x2000, std::byte{0xFF});
+        return padded;
+      }};
+  for (std::size_t form = 0; form < forms.size(); ++form) {
+    const std::string place = "p" + std::to_string(form);
+    put(place + "/Kite (Europe).gb", demo::gb_rom("KITE", 0x06, 0));
+    put(place + "/Kite (Europe).sav", forms[form](cells(50)));
+    put("dl/" + std::to_string(form) + "/Kite (Europe).sav", forms[form](cells(51)), 1);
+  }
+  for (std::size_t from = 0; from < forms.size(); ++from)
+    for (std::size_t to = 0; to < forms.size(); ++to)
+      expect_carried("p" + std::to_string(to),
+                     {{"dl/" + std::to_string(from) + "/Kite (Europe).sav", "Kite (Europe).sav",
+                       forms[to](cells(51))}});
 }
 
 }  // namespace

@@ -1,5 +1,8 @@
 #include <gtest/gtest.h>
 
+#include <array>
+#include <functional>
+
 #include "bayswap/layout.h"
 #include "support/bytes.h"
 
@@ -101,6 +104,56 @@ TEST(GbNibbleChip, ComparesLowNibblesOnly) {
   const auto blank = layout("gb-battery").read(filled(256, 0xF0) + filled(256, 0x00), {});
   ASSERT_TRUE(blank);
   EXPECT_TRUE(blank->saves[0].blank());
+}
+
+// Programs keep its 512 cells a byte each, with the other halves as zeros or ones, two in a byte,
+// or with erased bytes behind them.
+TEST(GbNibbleChip, GoesBetweenAllFormsThatProgramsKeep) {
+  using Cells = std::array<unsigned, 512>;
+  const auto cells_of = [](unsigned factor) {
+    Cells cells{};
+    for (unsigned i = 0; i < cells.size(); ++i) cells[i] = (i * factor + i / 16) % 16;
+    return cells;
+  };
+  const auto bytes = [](const Cells& cells, unsigned other_half) {
+    Bytes file;
+    for (const unsigned cell : cells) file.push_back(static_cast<std::byte>(other_half | cell));
+    return file;
+  };
+  const std::vector<std::function<Bytes(const Cells&)>> forms{
+      [&](const Cells& cells) { return bytes(cells, 0x00); },
+      [&](const Cells& cells) { return bytes(cells, 0xF0); },
+      [](const Cells& cells) {
+        Bytes file;
+        for (std::size_t i = 0; i < cells.size(); i += 2)
+          file.push_back(static_cast<std::byte>(cells[i] | cells[i + 1] << 4U));
+        return file;
+      },
+      [&](const Cells& cells) { return bytes(cells, 0xF0) + filled(0x2000 - 512, 0xFF); },
+  };
+  Hints hints;
+  hints.system = System::gb;
+  hints.chips = {{"sram", 512}};
+  hints.chips_from_header = true;
+  const Cells cells = cells_of(7);
+  for (std::size_t from = 0; from < forms.size(); ++from)
+    for (std::size_t to = 0; to < forms.size(); ++to) {
+      SCOPED_TRACE(std::to_string(from) + " to " + std::to_string(to));
+      const Bytes file = forms[from](cells);
+      const Bytes mould = forms[to](cells_of(5));
+      const auto guess = identify(file, hints).front();
+      EXPECT_EQ(guess.layout->info().id, from == 2 ? "gb-battery-nibbles" : "gb-battery");
+      const auto content = guess.layout->read(file, hints);
+      ASSERT_TRUE(content) << content.error().text;
+      const Layout* target = identify(mould, hints).front().layout;
+      const auto written =
+          target->write({std::span(&content->saves.front(), 1), ByteView(mould), hints});
+      ASSERT_TRUE(written) << written.error().text;
+      EXPECT_TRUE(written->bytes == forms[to](cells));
+    }
+  // Other games' files of 256 bytes are a serial EEPROM's.
+  hints.chips = {{"sram", 256}};
+  EXPECT_EQ(identify(test::random_bytes(256, 1), hints).front().layout->info().id, "gb-battery");
 }
 
 // The clock in a file of its own beside the save: 48, 44 or 8 bytes.

@@ -17,12 +17,20 @@
 namespace bayswap {
 namespace {
 
+constexpr std::byte kLowHalf{0x0F};
+
 bool is_doubled(Arrangement arrangement) {
   return arrangement == Arrangement::odd || arrangement == Arrangement::even;
 }
 
 std::uint64_t stored_size(std::uint64_t body, Arrangement arrangement) {
+  if (arrangement == Arrangement::nibbles) return body / 2;
   return is_doubled(arrangement) ? body * 2 : body;
+}
+
+std::uint64_t chip_size(std::uint64_t stored, Arrangement arrangement) {
+  if (arrangement == Arrangement::nibbles) return stored * 2;
+  return is_doubled(arrangement) ? stored / 2 : stored;
 }
 
 std::size_t data_offset(Arrangement arrangement) {
@@ -66,9 +74,26 @@ bool filler_is_uniform(ByteView stored, Arrangement arrangement) {
   return true;
 }
 
+// The bytes of a chip, then erased ones up to the size of a larger chip.
+bool is_for_larger_chip(ByteView file, std::uint64_t chip) {
+  constexpr std::uint64_t kLargest = 0x20000;
+  if (chip == 0 || file.size() <= chip || file.size() > kLargest ||
+      (file.size() & (file.size() - 1)) != 0)
+    return false;
+  return is_filled(file.subspan(static_cast<std::size_t>(chip)), kErasedOnes) && !is_erased(file);
+}
+
 }  // namespace
 
 Bytes straighten(ByteView stored, Arrangement arrangement) {
+  if (arrangement == Arrangement::nibbles) {
+    Bytes chip;
+    for (const std::byte pair : stored) {
+      chip.push_back(pair & kLowHalf);
+      chip.push_back(pair >> 4U);
+    }
+    return chip;
+  }
   if (!is_doubled(arrangement)) {
     Bytes chip(stored.begin(), stored.end());
     reverse_units(chip, unit_of(arrangement));
@@ -80,6 +105,12 @@ Bytes straighten(ByteView stored, Arrangement arrangement) {
 }
 
 Bytes arrange(ByteView chip, Arrangement arrangement, std::byte filler) {
+  if (arrangement == Arrangement::nibbles) {
+    Bytes packed(chip.size() / 2);
+    for (std::size_t i = 0; i < packed.size(); ++i)
+      packed[i] = (chip[2 * i] & kLowHalf) | (chip[2 * i + 1] & kLowHalf) << 4U;
+    return packed;
+  }
   if (!is_doubled(arrangement)) return straighten(chip, arrangement);
   Bytes stored(chip.size() * 2, filler);
   for (std::size_t i = 0; i < chip.size(); ++i) stored[2 * i + data_offset(arrangement)] = chip[i];
@@ -105,12 +136,34 @@ ChipLayout::ChipLayout(ChipSpec spec) : spec_(std::move(spec)) {
   std::ranges::sort(smallest_first_);
 }
 
+// The chip whose bytes begin a file for a larger one: the game's, or one that the bytes fill where
+// the game is known to have it and not how large it is.
+std::optional<std::uint64_t> ChipLayout::chip_in_larger(ByteView whole, const Hints& hints) const {
+  const bool named = hints.chips && std::ranges::any_of(*hints.chips, [&](const Chip& chip) {
+                       return chip.part == spec_.part;
+                     });
+  if (!named || is_doubled(spec_.arrangement)) return std::nullopt;
+  const auto hinted = hinted_size(hints, spec_.part);
+  for (const std::uint64_t size : smallest_first_) {
+    const std::uint64_t stored = stored_size(size, spec_.arrangement);
+    if ((hinted && *hinted != size) || !is_for_larger_chip(whole, stored)) continue;
+    // What a chip of the next smaller kind would hold as well is that one's.
+    constexpr std::uint64_t kNextSmaller = 16;
+    constexpr std::uint64_t kSmallest = 512;
+    if (!hinted && size > kSmallest && is_for_larger_chip(whole, stored / kNextSmaller)) continue;
+    return size;
+  }
+  return std::nullopt;
+}
+
 std::optional<std::uint64_t> ChipLayout::stored_size_of(ByteView whole, const Hints& hints) const {
   const std::uint64_t file = whole.size();
   // A layout of one size is for that chip alone, whatever the game is said to have.
   const bool one_size = spec_.body_sizes.size() == 1;
   if (const auto chip = hinted_size(hints, spec_.part); chip && !one_size)
     if (file == stored_size(*chip, spec_.arrangement)) return file;
+  // Some programs keep the largest chip of the system for every game, erased behind the save.
+  if (chip_in_larger(whole, hints)) return file;
   std::optional<std::uint64_t> best;
   for (const std::uint64_t size : info_.file_sizes)
     if (file >= size && file - size < kTrailerLimit && (!best || size > *best)) best = size;
@@ -126,8 +179,12 @@ std::optional<std::uint64_t> ChipLayout::stored_size_of(ByteView whole, const Hi
 std::optional<ChipLayout::Frame> ChipLayout::frame_of(ByteView file, const Hints& hints) const {
   const auto stored = stored_size_of(file, hints);
   if (!stored) return std::nullopt;
-  Frame frame{*stored, is_doubled(spec_.arrangement) ? *stored / 2 : *stored, false};
+  Frame frame{*stored, chip_size(*stored, spec_.arrangement), false};
   const ByteView body = file.first(static_cast<std::size_t>(*stored));
+  if (const auto chip = chip_in_larger(file, hints); chip && *stored == file.size()) {
+    frame.chip = *chip;
+    return frame;
+  }
   // A smaller chip that was padded: the game's own size tells, or the bytes repeat.
   const auto hinted = hinted_size(hints, spec_.part);
   if (hinted && *hinted < frame.chip) {
@@ -151,6 +208,10 @@ std::optional<ChipLayout::Frame> ChipLayout::frame_of(ByteView file, const Hints
 
 std::optional<Match> ChipLayout::recognise(ByteView file, const Hints& hints) const {
   if (hints.system && *hints.system != spec_.system) return std::nullopt;
+  // Only a game that has such a chip makes it more than bytes of that number.
+  if (spec_.arrangement == Arrangement::nibbles &&
+      hinted_size(hints, spec_.part) != kNibbleChipSize)
+    return std::nullopt;
   const auto frame = frame_of(file, hints);
   if (!frame) return std::nullopt;
   const ByteView body = file.first(static_cast<std::size_t>(frame->stored));
@@ -256,6 +317,12 @@ Result<Written> ChipLayout::write(const WriteRequest& request) const {
                 fmt::format("the save has no {} {} to write as {}", to_string(spec_.system),
                             spec_.part, info_.id),
                 {"see '", Remedy::list_layouts, "' for the layouts of its system"});
+  if (spec_.arrangement == Arrangement::nibbles &&
+      !is_nibble_chip(spec_.system, spec_.part, part->data.size()))
+    return fail(Trouble::stopped, Code::no_match,
+                fmt::format("{} holds a chip of {} cells of 4 bits; this one has {} bytes",
+                            info_.id, kNibbleChipSize, grouped(part->data.size())),
+                {"see '", Remedy::list_layouts, "' for the layouts of its system"});
   Written written;
   add_losses(save, {spec_.part}, info_.id, written.losses);
   Frame frame;
@@ -281,15 +348,18 @@ Result<Written> ChipLayout::write(const WriteRequest& request) const {
     chip->resize(static_cast<std::size_t>(frame.chip));
   }
   const std::size_t own = chip->size();
-  chip->resize(
-      static_cast<std::size_t>(is_doubled(spec_.arrangement) ? frame.stored / 2 : frame.stored),
-      padding);
+  chip->resize(static_cast<std::size_t>(chip_size(frame.stored, spec_.arrangement)), padding);
   if (frame.mirrored)
     for (std::size_t i = own; i < chip->size(); ++i) (*chip)[i] = (*chip)[i - own];
   written.bytes = arrange(*chip, spec_.arrangement, kErasedZero);
   if (request.mould && is_doubled(spec_.arrangement))
     for (std::size_t at = 1 - data_offset(spec_.arrangement); at < written.bytes.size(); at += 2)
       written.bytes[at] = (*request.mould)[at];
+  // Programs keep the halves that are no cells as zeros or as ones.
+  if (request.mould && spec_.arrangement == Arrangement::plain &&
+      is_nibble_chip(spec_.system, spec_.part, own))
+    for (std::size_t i = 0; i < own; ++i)
+      written.bytes[i] = (written.bytes[i] & kLowHalf) | ((*request.mould)[i] & ~kLowHalf);
   written.bytes.insert(written.bytes.end(), trailer.begin(), trailer.end());
   return written;
 }

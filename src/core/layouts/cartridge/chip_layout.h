@@ -18,6 +18,7 @@ enum class Arrangement {
   reverse8,  ///< every 8-byte unit reversed
   odd,       ///< doubled: data at odd offsets, filler at even ones
   even,      ///< doubled: data at even offsets, filler at odd ones
+  nibbles,   ///< two cells of a 4-bit chip in a byte, the even one in the low half
 };
 
 struct ChipSpec {
@@ -33,7 +34,8 @@ struct ChipSpec {
   std::uint64_t usual_sizes = 0;  ///< larger chips than this are rare; 0: all sizes are usual
 };
 
-/// The bytes of a chip in the arrangement, and back. Doubled arrangements get `filler`.
+/// The bytes of a chip in the arrangement, and back. Doubled arrangements get `filler`. A chip of
+/// 4-bit cells has a byte for each cell, whose high half does not count.
 [[nodiscard]] Bytes arrange(ByteView chip, Arrangement arrangement, std::byte filler);
 [[nodiscard]] Bytes straighten(ByteView stored, Arrangement arrangement);
 
@@ -47,6 +49,8 @@ class ChipLayout final : public Layout {
 
  private:
   struct Frame;
+  [[nodiscard]] std::optional<std::uint64_t> chip_in_larger(ByteView whole,
+                                                            const Hints& hints) const;
   [[nodiscard]] std::optional<std::uint64_t> stored_size_of(ByteView whole,
                                                             const Hints& hints) const;
   [[nodiscard]] std::optional<Frame> frame_of(ByteView file, const Hints& hints) const;

@@ -27,6 +27,8 @@ const std::vector<ChipSpec>& chip_table() {
        {8_KiB, 2_KiB, 4_KiB, 16_KiB, 32_KiB, 64_KiB, 128_KiB}, "cartridge RAM", {}, 0},
       {"gb-battery", System::gb, "sram", A::plain, kErasedOnes,
        {8_KiB, 32_KiB, 2_KiB, 64_KiB, 128_KiB, 512, 256}, "cartridge RAM, without the clock", {}, 0},
+      {"gb-battery-nibbles", System::gb, "sram", A::nibbles, kErasedOnes,
+       {512}, "the 512 cells of a 4-bit chip, two in a byte", {}, 0},
       {"nes-battery", System::nes, "sram", A::plain, kErasedZero,
        {8_KiB, 512, 1_KiB, 2_KiB, 4_KiB, 16_KiB, 32_KiB}, "cartridge RAM", {}, 8_KiB},
       {"gba-sram", System::gba, "sram", A::plain, kErasedOnes,

@@ -15,10 +15,6 @@
 namespace bayswap {
 namespace {
 
-bool is_nibble_chip(System system, std::string_view part, std::size_t size) {
-  return system == System::gb && part == "sram" && size == kNibbleChipSize;
-}
-
 bool low_nibbles_equal(ByteView a, ByteView b) {
   constexpr std::byte kLow{0x0F};
   return std::equal(a.begin(), a.end(), b.begin(), b.end(),
@@ -32,6 +28,10 @@ bool nibbles_blank(ByteView data) {
 }
 
 }  // namespace
+
+bool is_nibble_chip(System system, std::string_view part, std::size_t size) {
+  return system == System::gb && part == "sram" && size == kNibbleChipSize;
+}
 
 bool is_blank_part(System system, std::string_view part, ByteView data) {
   if (part == "clock") return clock_is_blank(data);

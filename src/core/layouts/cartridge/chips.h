@@ -16,6 +16,7 @@ inline constexpr std::uint64_t kTextTrailerLimit = 4096;
 
 /// The 512×4-bit chip of the gb family: one nibble a byte.
 inline constexpr std::uint64_t kNibbleChipSize = 512;
+[[nodiscard]] bool is_nibble_chip(System system, std::string_view part, std::size_t size);
 
 [[nodiscard]] Part make_part(System system, std::string name, Bytes data);
 
