@@ -6,11 +6,13 @@
 #include <set>
 #include <tuple>
 
+#include "core/bytes/fill.h"
 #include "core/bytes/text.h"
 #include "core/layouts/cartridge/chips.h"
 #include "core/naming/tags.h"
 #include "files/atomic_write.h"
 #include "moves/game_there.h"
+#include "moves/padding_there.h"
 #include "moves/shelf_path.h"
 #include "places/chip_shelves.h"
 #include "places/second_file.h"
@@ -323,6 +325,7 @@ class PartPlacer {
     if (!written) return tl::unexpected(written.error());
     losses.insert(losses.end(), written->losses.begin(), written->losses.end());
     for (Finding& note : written->notes) checks_.note(std::move(note));
+    if (!option.there) pad_as_others(option, *written);
     unit.line.size = unit.room = written->bytes.size();
     if (unit.line.nothing_to_do) return unit;
     if (replaces_progress)
@@ -333,6 +336,22 @@ class PartPlacer {
       return tl::unexpected(added.error());
     placed_.push_back({option.path, option.layout, carried});
     return unit;
+  }
+
+  // A program that keeps one size for all games wants it for a new one, too.
+  void pad_as_others(const Option& option, Written& written) {
+    if (context_.bay().exact || option.layout->info().parts.size() != 1) return;
+    const std::uint64_t size =
+        padded_size_on(context_.there, *option.shelf, context_.session.catalog);
+    if (size <= written.bytes.size()) return;
+    Bytes padded = written.bytes;
+    padded.resize(static_cast<std::size_t>(size), kErasedOnes);
+    const auto back = option.layout->read(padded, hints_);
+    if (!back || !back->trailer.empty()) return;
+    written.bytes = std::move(padded);
+    checks_.note({Level::note, Code::assumed,
+                  fmt::format("the file gets {}, as all others there have", size_text(size)),
+                  "what is behind the save is erased"});
   }
 
   // The file, and the one that the layout keeps beside it.

@@ -327,6 +327,13 @@ TEST_F(HomeTrees, EveryGameAsTheLargestChip) {
       const Bytes save = random_bytes(size, 41);
       put(place + "/" + title + " (Europe).sav", place == "large" ? large(save) : save);
     }
+  // A game that has no save there yet gets a file of the same kind as the others.
+  for (const std::string place : {"large", "small"})
+    put(place + "/Orchard (Europe).gba", demo::gba_rom("ORCHARD", "AORP", "SRAM_V113"));
+  const Bytes first = random_bytes(0x8000, 43);
+  put("dl/Orchard.sav", first, 1);
+  expect_carried("large", {{"dl/Orchard.sav", "Orchard (Europe).sav", large(first)}});
+  expect_carried("small", {{"dl/Orchard.sav", "Orchard (Europe).sav", first}});
   for (const auto& [title, code, chip, size] : games) {
     const Bytes save = random_bytes(size, 42);
     put("dl/" + title + " small.sav", save, 1);

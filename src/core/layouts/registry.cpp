@@ -127,6 +127,13 @@ void add_in_order(Guess guess, std::vector<Guess>& guesses) {
   guesses.insert(place, std::move(guess));
 }
 
+// A card by its structure, in a file that is smaller than such cards can be.
+bool is_cut_card(const Guess& guess, std::uint64_t size) {
+  return guess.basis == Basis::structure && as_card(guess.layout) != nullptr &&
+         std::ranges::any_of(guess.layout->info().file_sizes,
+                             [&](std::uint64_t whole) { return whole > size; });
+}
+
 }  // namespace
 
 std::vector<Guess> identify(ByteView file, const Hints& hints) {
@@ -157,11 +164,9 @@ std::vector<Guess> identify(ByteView file, const Hints& hints) {
     if (auto behind = guess_behind_header(file, hints.thorough)) {
       // A card that was cut short begins as one all the same, and part of it may look like a
       // smaller one.
-      const bool begins_itself =
-          !guesses.empty() && guesses.front().basis == Basis::structure &&
-          guesses.front().layout->info().system == behind->layout->info().system &&
-          as_card(guesses.front().layout) != nullptr;
-      guesses.insert(guesses.begin() + (begins_itself ? 1 : 0), std::move(*behind));
+      const bool cut = !guesses.empty() && is_cut_card(guesses.front(), file.size()) &&
+                       guesses.front().layout->info().system == behind->layout->info().system;
+      guesses.insert(guesses.begin() + (cut ? 1 : 0), std::move(*behind));
     }
   return guesses;
 }
