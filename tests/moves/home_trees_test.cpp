@@ -1,5 +1,6 @@
 // Trees as people have them at home, each with its own habits: what is carried lands where the
 // program there looks, under the name that it wants, and nothing else changes.
+#include <fmt/core.h>
 #include <gtest/gtest.h>
 
 #include <functional>
@@ -87,10 +88,11 @@ TEST_F(HomeTrees, OneFolderForEverything) {
 TEST_F(HomeTrees, LettersBelowSystemsAndSavesInATreeLikeIt) {
   for (const std::string game : {"Kite (Europe)", "Kettle (Europe)", "Moss (USA)"}) {
     const std::string letter = game.substr(0, 1);
-    put("pc/Games/Handheld/" + letter + "/" + game + ".gb",
+    put(fmt::format("pc/Games/Handheld/{}/{}.gb", letter, game),
         gb(test::upper(game.substr(0, game.find(' ')))));
     if (game != "Kettle (Europe)")
-      put("pc/AppData/Saves/Handheld/" + letter + "/" + game + ".srm", random_bytes(0x2000, 3));
+      put(fmt::format("pc/AppData/Saves/Handheld/{}/{}.srm", letter, game),
+          random_bytes(0x2000, 3));
   }
   const Bytes save = random_bytes(0x2000, 4);
   put("dl/Kettle.sav", save, 1);
@@ -103,8 +105,8 @@ TEST_F(HomeTrees, DeepInHiddenFolders) {
   const std::string data = ".var/app/station/.local/share/station";
   for (const std::string game : {"Kite (Europe)", "Moss (Europe)"}) {
     put("home/ROMs/gb/" + game + ".gb", gb(test::upper(game.substr(0, game.find(' ')))));
-    put("home/" + data + "/saves/gb/" + game + ".srm", random_bytes(0x2000, 5));
-    put("home/" + data + "/states/gb/" + game + ".state1", random_bytes(41'000, 6));
+    put(fmt::format("home/{}/saves/gb/{}.srm", data, game), random_bytes(0x2000, 5));
+    put(fmt::format("home/{}/states/gb/{}.state1", data, game), random_bytes(41'000, 6));
   }
   const Bytes save = random_bytes(0x2000, 7);
   put("dl/Kite.sav", save, 1);
@@ -123,9 +125,9 @@ TEST_F(HomeTrees, TwoSystemsShareAFolderOfSaves) {
 
 TEST_F(HomeTrees, AFolderForEachGame) {
   for (const std::string game : {"Kite (Europe)", "Moss (Europe)", "Tin (Europe)"}) {
-    put("shelf/" + game + "/" + game + ".gb", gb(test::upper(game.substr(0, game.find(' ')))));
+    put(fmt::format("shelf/{}/{}.gb", game, game), gb(test::upper(game.substr(0, game.find(' ')))));
     if (game != "Tin (Europe)")
-      put("shelf/" + game + "/save/" + game + ".sav", random_bytes(0x2000, 11));
+      put(fmt::format("shelf/{}/save/{}.sav", game, game), random_bytes(0x2000, 11));
   }
   const Bytes save = random_bytes(0x2000, 12);
   put("dl/Tin.sav", save, 1);
@@ -141,7 +143,7 @@ TEST_F(HomeTrees, ExtensionsByChip) {
       {"Tin", "NTNE", "fla", 0x20000}};
   for (const auto& [title, code, extension, size] : games) {
     put("n64/" + title + " (USA).z64", demo::n64_rom(test::upper(title), code));
-    put("n64/" + title + " (USA)." + extension, random_bytes(size, 13));
+    put(fmt::format("n64/{} (USA).{}", title, extension), random_bytes(size, 13));
   }
   const Bytes save = random_bytes(0x20000, 14);
   put("dl/Tin.sav", save, 1);
@@ -192,12 +194,12 @@ TEST_F(HomeTrees, ADownloadInAnArchive) {
 TEST_F(HomeTrees, StatesBesideSaves) {
   for (const std::string game : {"Kite (Europe)", "Moss (Europe)"}) {
     for (const std::string place : {"old", "new"})
-      put(place + "/" + game + ".gb", gb(test::upper(game.substr(0, game.find(' ')))));
+      put(fmt::format("{}/{}.gb", place, game), gb(test::upper(game.substr(0, game.find(' ')))));
     put("new/" + game + ".srm", random_bytes(0x2000, 22));
     for (const std::string slot : {"", "1", "3"})
-      put("new/" + game + ".state" + slot, random_bytes(41'000, 23));
+      put(fmt::format("new/{}.state{}", game, slot), random_bytes(41'000, 23));
     for (const std::string slot : {"1", "2"})
-      put("old/states/" + game + ".state" + slot, random_bytes(41'000, 24));
+      put(fmt::format("old/states/{}.state{}", game, slot), random_bytes(41'000, 24));
   }
   expect_carried("new", {{"old/states/Moss (Europe).state2", "Moss (Europe).state2",
                           random_bytes(41'000, 24)}});
@@ -240,7 +242,7 @@ TEST_F(HomeTrees, OneCardForAll) {
 TEST_F(HomeTrees, ATitleTreeWithAccounts) {
   const std::string title = "usr/save/00050000/10100a00/user";
   for (const std::string account : {"80000001", "common"})
-    put("wiiu/" + title + "/" + account + "/slot.dat", random_bytes(4096, 32));
+    put(fmt::format("wiiu/{}/{}/slot.dat", title, account), random_bytes(4096, 32));
   put("wiiu/usr/save/00050000/10100b00/user/80000001/slot.dat", random_bytes(4096, 33));
   const Bytes save = random_bytes(4096, 34);
   put("dl/00050000/10100a00/user/80000001/slot.dat", save, 1);
@@ -323,9 +325,10 @@ TEST_F(HomeTrees, EveryGameAsTheLargestChip) {
   };
   for (const auto& [title, code, chip, size] : games)
     for (const std::string place : {"large", "small"}) {
-      put(place + "/" + title + " (Europe).gba", demo::gba_rom(test::upper(title), code, chip));
+      put(fmt::format("{}/{} (Europe).gba", place, title),
+          demo::gba_rom(test::upper(title), code, chip));
       const Bytes save = random_bytes(size, 41);
-      put(place + "/" + title + " (Europe).sav", place == "large" ? large(save) : save);
+      put(fmt::format("{}/{} (Europe).sav", place, title), place == "large" ? large(save) : save);
     }
   // A game that has no save there yet gets a file of the same kind as the others.
   for (const std::string place : {"large", "small"})
@@ -340,8 +343,8 @@ TEST_F(HomeTrees, EveryGameAsTheLargestChip) {
     put("dl/" + title + " large.sav", large(save), 1);
     const std::string name = title + " (Europe).sav";
     for (const std::string form : {" small.sav", " large.sav"}) {
-      expect_carried("large", {{"dl/" + title + form, name, large(save), title}});
-      expect_carried("small", {{"dl/" + title + form, name, save, title}});
+      expect_carried("large", {{fmt::format("dl/{}{}", title, form), name, large(save), title}});
+      expect_carried("small", {{fmt::format("dl/{}{}", title, form), name, save, title}});
     }
   }
 }

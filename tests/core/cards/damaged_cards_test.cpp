@@ -185,7 +185,7 @@ std::string strict_look(const std::string& id, ByteView card) {
   if (id == "gc-card") {
     const std::size_t blocks = card.size() / 8192;
     if (u16(card, 0x24, true) > 1) wrong += "encoding; ";
-    for (const std::size_t map : {3 * 8192, 4 * 8192}) {
+    for (const std::size_t map : {std::size_t{3} * 8192, std::size_t{4} * 8192}) {
       const std::uint32_t last = u16(card, map + 8, true);
       if (last < 4 || last >= blocks) wrong += "last allocated block; ";
       if (!zero(map + 0xA + (blocks - 5) * 2, map + 8192)) wrong += "map behind its end; ";

@@ -79,10 +79,11 @@ TEST(OddPs2Cards, ASaveCalledTwoDotsIsListed) {
   const auto before = layout.open(good);
   Bytes bad = good;
   const std::string& name = before->saves[1].save.name;
-  const auto found = std::ranges::search(bad, std::as_bytes(std::span(name)));
-  ASSERT_FALSE(found.empty());
-  std::fill(found.begin(), found.end(), std::byte{0});
-  found[0] = found[1] = std::byte{'.'};
+  const auto wanted = std::as_bytes(std::span(name));
+  const auto found = std::search(bad.begin(), bad.end(), wanted.begin(), wanted.end());
+  ASSERT_NE(found, bad.end());
+  std::fill_n(found, name.size(), std::byte{0});
+  std::fill_n(found, 2, std::byte{'.'});
   const auto card = layout.open(bad);
   ASSERT_EQ(card->saves.size(), 2U);
   EXPECT_TRUE(tells_of_a_save(*card, "no save can have this name"));
@@ -141,7 +142,7 @@ TEST(OddGcCards, AreWrittenAsStrictReadersWant) {
   sum(text, 0, 0x1FC, 0x1FC);
   EXPECT_TRUE(tells(layout.validate(text), "how the card's text is stored"));
   expect_all_rescued(layout, good, text);
-  for (const std::size_t map : {3 * 8192, 4 * 8192}) {
+  for (const std::size_t map : {std::size_t{3} * 8192, std::size_t{4} * 8192}) {
     Bytes behind = good;
     test::put_be(behind, map + 0xA + 200, 77, 2);
     test::put_be(behind, map + 8, 999, 2);
