@@ -55,9 +55,14 @@ Result<void> comes_back(Storage& storage, const Path& path, const Layout& layout
 // One save, on its way to one bay.
 class CardPlacer {
  public:
-  CardPlacer(const CarryContext& context, const Source& source, const MoveReport& line,
-             Checks& checks)
-      : context_(context), bay_(context.bay()), source_(source), line_(line), checks_(checks) {}
+  CardPlacer(const CarryContext& context, CardVersions& versions, const Source& source,
+             const MoveReport& line, Checks& checks)
+      : context_(context),
+        versions_(versions),
+        bay_(context.bay()),
+        source_(source),
+        line_(line),
+        checks_(checks) {}
 
   Result<std::optional<Placement>> place() {
     for (const Shelf& shelf : bay_.shelves)
@@ -252,7 +257,8 @@ class CardPlacer {
 
   [[nodiscard]] SinceEqual since_equal(const Choice& choice, const Save& there) const {
     if (context_.history == nullptr) return {};
-    return card_since_equal(*context_.history, *choice.card->layout, choice.path, there, source_);
+    return card_since_equal(*context_.history, versions_, *choice.card->layout, choice.path, there,
+                            source_);
   }
 
   static std::uint64_t size_of(const Save& save) {
@@ -513,6 +519,7 @@ class CardPlacer {
   }
 
   const CarryContext& context_;
+  CardVersions& versions_;
   const Bay& bay_;
   const Source& source_;
   const MoveReport& line_;
@@ -529,11 +536,12 @@ class CardTarget final : public Target {
   bool takes(const Source& source) const override { return source.save.kind == Kind::card_save; }
   Result<std::optional<Placement>> place(const Source& source, MoveReport& line,
                                          Checks& checks) override {
-    return CardPlacer(context_, source, line, checks).place();
+    return CardPlacer(context_, versions_, source, line, checks).place();
   }
 
  private:
   const CarryContext& context_;
+  CardVersions versions_;
 };
 
 }  // namespace

@@ -44,21 +44,6 @@ bool went_on(Storage& storage, const Path& folder, const History::Carried& carri
   });
 }
 
-std::optional<Save> save_on(const CardLayout& layout, ByteView card, const std::string& identity) {
-  auto opened = layout.open(card);
-  if (!opened) return std::nullopt;
-  for (CardSave& on_card : opened->saves)
-    if (layout.identity(on_card.save) == identity) return std::move(on_card.save);
-  return std::nullopt;
-}
-
-std::optional<Save> save_in(const History& history, const CardLayout& layout,
-                            const std::optional<Digest>& version, const std::string& identity) {
-  if (!version) return std::nullopt;
-  const auto card = history.content(*version);
-  return card ? save_on(layout, *card, identity) : std::nullopt;
-}
-
 }  // namespace
 
 std::string recorded_source(const Source& source) {
@@ -97,8 +82,42 @@ SinceEqual folder_since_equal(const History& history, Storage& storage, const Pa
           went_on(storage, here, last)};
 }
 
-SinceEqual card_since_equal(const History& history, const CardLayout& layout, const Path& card,
-                            const Save& there, const Source& source) {
+Digest CardVersions::stands_for(const Save& save) {
+  std::vector<const Part*> files;
+  for (const Part& part : save.parts)
+    if (!part.name.ends_with('/')) files.push_back(&part);
+  std::ranges::sort(files, {}, [](const Part* part) { return part->name; });
+  Bytes all;
+  const auto add = [&](ByteView bytes) {
+    const std::string size = std::to_string(bytes.size()) + ':';
+    all.insert(all.end(), as_bytes(size).begin(), as_bytes(size).end());
+    all.insert(all.end(), bytes.begin(), bytes.end());
+  };
+  add(as_bytes(save.name));
+  for (const Part* file : files) {
+    add(as_bytes(file->name));
+    add(file->data);
+  }
+  return version_digest(all);
+}
+
+std::optional<Digest> CardVersions::save_on(const History& history, const CardLayout& layout,
+                                            const std::optional<Digest>& card,
+                                            const std::string& identity) {
+  if (!card) return std::nullopt;
+  const auto [known, fresh] = known_.try_emplace(*card);
+  if (fresh)
+    if (const auto content = history.content(*card))
+      if (const auto opened = layout.open(*content))
+        for (const CardSave& save : opened->saves)
+          known->second.emplace(layout.identity(save.save), stands_for(save.save));
+  const auto found = known->second.find(identity);
+  return found == known->second.end() ? std::nullopt : std::optional(found->second);
+}
+
+SinceEqual card_since_equal(const History& history, CardVersions& versions,
+                            const CardLayout& layout, const Path& card, const Save& there,
+                            const Source& source) {
   if (source.files.size() != 1) return {};
   const std::string identity = layout.identity(there);
   for (const History::Carried& carried : carries(history, card, source.files.front())) {
@@ -107,10 +126,11 @@ SinceEqual card_since_equal(const History& history, const CardLayout& layout, co
         carried.towards || source.layouts.empty() ? layout.info().id : source.layouts.front()));
     if (written == nullptr) return {};
     // A move between the cards may have carried another save.
-    const auto after = save_in(history, *written, carried.files.front().after, identity);
-    const auto before = save_in(history, *written, carried.files.front().before, identity);
-    if (!after || (before && same_card_save(*before, *after))) continue;
-    return {true, !same_card_save(there, *after), !same_card_save(source.save, *after)};
+    const History::Carried::File& file = carried.files.front();
+    const auto after = versions.save_on(history, *written, file.after, identity);
+    if (!after || versions.save_on(history, *written, file.before, identity) == after) continue;
+    return {true, CardVersions::stands_for(there) != after,
+            CardVersions::stands_for(source.save) != after};
   }
   return {};
 }

@@ -3,6 +3,7 @@
 #pragma once
 
 #include <cstdint>
+#include <map>
 #include <optional>
 #include <string>
 
@@ -32,10 +33,24 @@ struct SinceEqual {
 [[nodiscard]] SinceEqual folder_since_equal(const History& history, Storage& storage,
                                             const Path& there, const Source& source);
 
+/// The saves on the cards that history holds. Each card is read once for a carry of many saves.
+class CardVersions {
+ public:
+  /// Stands for a save's name and files: the same for saves that are the same.
+  static Digest stands_for(const Save& save);
+  /// Nothing when the card, or the save on it, can't be read.
+  [[nodiscard]] std::optional<Digest> save_on(const History& history, const CardLayout& layout,
+                                              const std::optional<Digest>& card,
+                                              const std::string& identity);
+
+ private:
+  std::map<Digest, std::map<std::string, Digest>> known_;
+};
+
 /// Of a save on a card: history holds the cards, and so the save as it was.
-[[nodiscard]] SinceEqual card_since_equal(const History& history, const CardLayout& layout,
-                                          const Path& card, const Save& there,
-                                          const Source& source);
+[[nodiscard]] SinceEqual card_since_equal(const History& history, CardVersions& versions,
+                                          const CardLayout& layout, const Path& card,
+                                          const Save& there, const Source& source);
 
 /// `both-changed`, with times and sizes of both.
 [[nodiscard]] Finding both_changed(const Path& there, std::int64_t modified_ns, std::uint64_t size,
