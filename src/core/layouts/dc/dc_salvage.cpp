@@ -50,7 +50,7 @@ class Salvager {
     for (std::size_t i = 0; i < claims.size(); ++i)
       salvage.saves.push_back(rescue(candidates_[i], claims[i]));
     // Without a directory nothing says what else the card held, but for blocks that hold nothing.
-    salvage.unnamed = held_ < kLastDirectory * kBlockSize ||
+    salvage.unnamed = is_a_chain_left(claims) || held_ < kLastDirectory * kBlockSize ||
                       (held_ < (kFirstDirectory + 1) * kBlockSize && is_something_left(claims));
     return salvage;
   }
@@ -99,9 +99,20 @@ class Salvager {
       const Chain chain = chain_of(card_, block);
       if (!chain.broken.empty()) continue;
       const auto header = parse_header(data_of(card_, chain.blocks), 0);
-      if (!header || !header->check_holds) continue;
-      candidates_.push_back(nameless_at(block, chain.blocks.size()));
+      if (header && header->check_holds)
+        candidates_.push_back(nameless_at(block, chain.blocks.size()));
+      else
+        nameless_chains_.push_back(chain.blocks);
     }
+  }
+
+  // The end of a broken chain looks like one that no entry begins, until its save has it again.
+  [[nodiscard]] bool is_a_chain_left(const std::vector<Claim>& claims) const {
+    const std::vector<bool> taken = taken_by(claims);
+    return std::ranges::any_of(nameless_chains_, [&](const std::vector<std::uint32_t>& chain) {
+      return !is_erased(data_of(card_, chain)) &&
+             std::ranges::none_of(chain, [&](std::uint32_t block) { return taken[block]; });
+    });
   }
 
   [[nodiscard]] bool is_something_left(const std::vector<Claim>& claims) const {
@@ -301,6 +312,8 @@ class Salvager {
   std::size_t held_;
   Bytes card_;
   std::vector<Candidate> candidates_;
+  // Those that no entry begins, and that do not confirm themselves.
+  std::vector<std::vector<std::uint32_t>> nameless_chains_;
 };
 
 }  // namespace
