@@ -179,7 +179,7 @@ TEST_F(Tool, NamesWhatIsCompressedOrSealed) {
       test::run_program({"gzip", "-c", at("attic/cards/island.card")}, folder_.path(), {});
   ASSERT_EQ(zipped.status, 0);
   const auto packed = std::as_bytes(std::span(zipped.out));
-  const std::string card = said_of("island.mcx", {packed.begin(), packed.end()});
+  const std::string card = said_of("island.packed", {packed.begin(), packed.end()});
   EXPECT_NE(card.find("compressed with gzip"), std::string::npos) << card;
   EXPECT_NE(card.find("ps1-card"), std::string::npos) << card;
   EXPECT_EQ(card.find("save state"), std::string::npos) << card;

@@ -226,8 +226,8 @@ TEST_F(HomeTrees, OneCardForAll) {
     if (more) saves.push_back(demo::ps1_save("BASLUS-00419SHORE", "Shore", 2, demo::Art::wave, 7));
     return demo::card_with("ps1-card", 15, saves);
   };
-  put("deck/bios/scph.bin", random_bytes(0x80000, 29));
-  put("deck/memcards/shared.mcd", with(30, true));
+  put("tray/bios/boot.bin", random_bytes(0x80000, 29));
+  put("tray/memcards/shared.mcd", with(30, true));
   put("dl/friend.mcr", with(31, false), 1);
   // The new save takes the old one's place; what else the card holds stays as it is.
   Bytes expected = with(30, true);
@@ -236,7 +236,7 @@ TEST_F(HomeTrees, OneCardForAll) {
                  .change(expected,
                          {{0}, {demo::ps1_save("BASLUS-00417SKY", "Sky", 1, demo::Art::star, 31)}})
                  ->bytes;
-  expect_carried("deck", {{"dl/friend.mcr:BASLUS-00417SKY", "memcards/shared.mcd", expected}});
+  expect_carried("tray", {{"dl/friend.mcr:BASLUS-00417SKY", "memcards/shared.mcd", expected}});
 }
 
 TEST_F(HomeTrees, ATitleTreeWithAccounts) {
@@ -284,13 +284,13 @@ TEST_F(HomeTrees, BackupMemoryOfAnotherConsole) {
                            {demo::saturn_save("MERIDIAN_01", "Chapter 4", 3000, seed),
                             demo::saturn_save("MERIDIAN_SY", "Settings", 100, 7)});
   };
-  put("sega/Meridian (Europe).bkr", memory(37));
+  put("sega/Meridian (Europe).bram", memory(37));
   put("sega/Meridian (Europe).cue", Bytes(80, std::byte{'c'}));
   Bytes expected = memory(37);
   const Save newer = demo::saturn_save("MERIDIAN_01", "Chapter 4", 3000, 38);
   expected = (as_card(*find_layout("saturn-bram")))->change(expected, {{0}, {newer}})->bytes;
   put("dl/memory.bin", memory(38), 1);
-  expect_carried("sega", {{"dl/memory.bin:MERIDIAN_01", "Meridian (Europe).bkr", expected}});
+  expect_carried("sega", {{"dl/memory.bin:MERIDIAN_01", "Meridian (Europe).bram", expected}});
 }
 
 TEST_F(HomeTrees, ClocksBesideSaves) {
