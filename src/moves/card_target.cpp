@@ -236,7 +236,7 @@ class CardPlacer {
       if (!unit.line.nothing_to_do && !there.blank())
         unit.newer = newer_there(
             {choice.path, before, there.modified ? ns_of(*there.modified) : choice.modified_ns,
-             FileNames::exact, size_of(there), since_equal(choice, there)},
+             FileNames::exact, bytes_of(there), since_equal(choice, there)},
             std::nullopt, source_, nullptr);
       change.drop.push_back(*old);
     }
@@ -259,12 +259,6 @@ class CardPlacer {
     if (context_.history == nullptr) return {};
     return card_since_equal(*context_.history, versions_, *choice.card->layout, choice.path, there,
                             source_);
-  }
-
-  static std::uint64_t size_of(const Save& save) {
-    std::uint64_t size = 0;
-    for (const Part& part : save.parts) size += part.size();
-    return size;
   }
 
   // Where the save stands on the card already.

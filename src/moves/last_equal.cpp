@@ -28,8 +28,8 @@ std::vector<History::Carried> carries(const History& history, const Path& there,
 bool went_on(Storage& storage, const Path& folder, const History::Carried& carried) {
   for (const History::Carried::File& file : carried.files) {
     const auto info = storage.info(file.path);
-    if (!info) return file.after.has_value();
-    if (info->modified_ns == file.after_modified_ns) continue;
+    if (!info && file.after) return true;
+    if (!info || info->modified_ns == file.after_modified_ns) continue;
     const auto now = version_at(storage, file.path);
     if (!now || now->digest != file.after) return true;
   }
@@ -135,16 +135,21 @@ SinceEqual card_since_equal(const History& history, CardVersions& versions,
   return {};
 }
 
+std::uint64_t bytes_of(const Save& save) {
+  std::uint64_t bytes = 0;
+  for (const Part& part : save.parts) bytes += part.size();
+  return bytes;
+}
+
 Finding both_changed(const Path& there, std::int64_t modified_ns, std::uint64_t size,
                      const Source& source) {
-  std::uint64_t here = 0;
-  for (const Part& part : source.save.parts) here += part.size();
   return {
       Level::error,
       Code::both_changed,
       fmt::format("both changed since they were last equal: {} ({} UTC, {}) and {} ({} UTC, {})",
                   safe_text(there.string()), utc_text(modified_ns), size_text(size),
-                  safe_text(source.shown()), utc_text(source.modified_ns), size_text(here)),
+                  safe_text(source.shown()), utc_text(source.modified_ns),
+                  size_text(bytes_of(source.save))),
       {"look at both and choose: to keep the one that is carried, ",
        accept_remedy(Code::both_changed), " (the other stays in history)"}};
 }

@@ -52,6 +52,9 @@ class CardVersions {
                                           const CardLayout& layout, const Path& card,
                                           const Save& there, const Source& source);
 
+/// Of all its parts.
+[[nodiscard]] std::uint64_t bytes_of(const Save& save);
+
 /// `both-changed`, with times and sizes of both.
 [[nodiscard]] Finding both_changed(const Path& there, std::int64_t modified_ns, std::uint64_t size,
                                    const Source& source);

@@ -98,11 +98,12 @@ Result<Bytes> OpenCard::card_in(ByteView whole) const {
 
 namespace {
 
-// A card's size; a large one may have lost up to half of it.
+// A card's size. One of 128 KiB may have lost its end, where some keep all that tells of them;
+// larger ones tell of themselves at their beginning, and a size alone would say too little.
 bool has_size_of(const CardLayout& card, std::uint64_t size) {
-  constexpr std::uint64_t kLarge = 65536;
+  constexpr std::uint64_t kMayBeCut = 131072;
   return std::ranges::any_of(card.info().file_sizes, [&](std::uint64_t whole) {
-    return size == whole || (whole > kLarge && size < whole && size >= whole / 2);
+    return size == whole || (whole == kMayBeCut && size < whole && size >= whole / 2);
   });
 }
 
@@ -148,13 +149,12 @@ std::optional<Finding> damaged_card(ByteView bytes, const std::string& name) {
   const auto saves = std::ranges::count_if(
       salvage->saves, [](const Rescue& rescue) { return rescue.state != RescueState::lost; });
   if (count_sure(*salvage) == 0) return std::nullopt;
-  return Finding{Level::error,
-                 Code::damaged,
-                 fmt::format("a damaged {} card: what a console looks at first is gone, but {} can "
-                             "be rescued",
-                             to_string(layout->info().system),
-                             counted(static_cast<std::size_t>(saves), "save")),
-                 {"rescue it: ", HintPiece{Remedy::mend_card, safe_text(name)}}};
+  return Finding{
+      Level::error,
+      Code::damaged,
+      fmt::format("a damaged {} card, of which {} can be rescued", to_string(layout->info().system),
+                  counted(static_cast<std::size_t>(saves), "save")),
+      {"rescue it: ", HintPiece{Remedy::mend_card, safe_text(name)}}};
 }
 
 Result<OpenCard> open_card(Session& session, const std::string& name, const std::string& is) {

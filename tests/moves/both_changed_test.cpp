@@ -160,6 +160,22 @@ TEST_P(BothChanged, IsSaidWithTimesAndCanBeLetThrough) {
   EXPECT_TRUE(keeping_->progress("flat") == mine);
 }
 
+// A move that only took a file away says nothing of the files that it left alone.
+TEST_P(BothChanged, BehindAFileThatTheMoveTookAway) {
+  if (GetParam() != "folder") GTEST_SKIP() << "only folders have more files than one";
+  ASSERT_EQ(carry_between("train", "flat"), "done");
+  folder_.write("flat/title/00040000/000d4c00/data/00000001/left.dat", test::random_bytes(50, 9));
+  CarryRequest request;
+  request.saves = {keeping_->save("train")};
+  request.to = at("flat");
+  request.whole = true;
+  request.accept = {Code::in_use, Code::newer_there};
+  ASSERT_EQ(stop_code(carry_it(request)), "");
+  play("flat");
+  play("train");
+  EXPECT_EQ(carry_between("train", "flat"), "both-changed");
+}
+
 // Against a model: what each place holds, and whether it went on since both were equal.
 TEST_P(BothChanged, InRandomHistories) {
   std::mt19937 numbers(12);
