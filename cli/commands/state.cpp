@@ -55,7 +55,11 @@ void add_dig(Command& state, Run& run) {
   Command& command =
       add_command(state, run, "dig", "Find the save inside a state, and write it",
                   "bayswap state dig \"Lantern Drift.st0\" --like older.srm -o found.srm");
-  command.add_option("STATE", request->state, "the state").required();
+  auto states = std::make_shared<std::vector<std::string>>();
+  command
+      .add_option("STATE", *states,
+                  "the state; more states of the same game help to tell where its save lies")
+      .required();
   command.add_option("-o,--out", request->out, "the save's file").type_name("OUT").required();
   command.add_option("--like", request->like, "an older save of the same game").type_name("FILE");
   command.add_option("--rom", request->rom, "the game's ROM, which names the chip")
@@ -67,8 +71,10 @@ void add_dig(Command& state, Run& run) {
       .type_name("N")
       .between(1, 1000);
   command.add_flag("--replace", request->replace, "overwrite an existing output");
-  command.on_call([request, &run] {
+  command.on_call([request, states, &run] {
     run.with_session([&](Session& session) -> Result<void> {
+      request->state = states->front();
+      request->also.assign(states->begin() + 1, states->end());
       const auto dug = dig_state(session, *request);
       if (!dug) return tl::unexpected(dug.error());
       run.print(run.json ? json_text(*dug) : dug_text(*dug, run.style()));

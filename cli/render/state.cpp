@@ -106,7 +106,7 @@ std::string boards_text(const std::vector<SlotBoard>& boards, const Style& style
     std::vector<StateMaker> makers;
     for (const StateSlot& slot : board.slots)
       if (slot.findings.empty() && std::ranges::none_of(makers, [&](const StateMaker& known) {
-            return same_program(known, slot.info.maker, true) == SameProgram::yes;
+            return same_program(known, slot.info.maker, true);
           }))
         makers.push_back(slot.info.maker);
     constexpr std::size_t kShown = 3;

@@ -17,6 +17,7 @@ namespace bayswap {
 
 struct DigRequest {
   Path state;
+  std::vector<Path> also;         ///< other states of the same game, to compare with
   std::optional<Path> like;       ///< an older save of the same game
   std::optional<Path> rom;        ///< names the chip, where no older save is known
   std::optional<std::string> is;  ///< layout of `like`, or of what is looked for

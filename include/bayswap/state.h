@@ -28,20 +28,32 @@ enum class Packing { plain, gzip, zlib, zip, zstd, lz4 };
 [[nodiscard]] std::optional<Packing> parse_state_form(std::string_view id);
 [[nodiscard]] const std::vector<Packing>& all_packings();
 
+/// Eight bytes of a state's content, by their hash, and where they stand first.
+struct StateSample {
+  std::uint64_t hash = 0;
+  std::uint64_t at = 0;  ///< bytes into the content
+
+  bool operator==(const StateSample&) const = default;
+};
+
 /// What is known of the program that made a state, without knowing any program.
 struct StateMaker {
   Packing packing = Packing::plain;
-  std::string mark;                 ///< letters that the content begins with, at most 8
-  std::vector<std::string> chunks;  ///< tags of its sections, when it is made of such
-  std::uint64_t size = 0;           ///< bytes of the content, unpacked
+  std::string mark;                  ///< letters that the content begins with, at most 8
+  bool mark_is_game = false;         ///< the mark is the game's name, as the file's name tells
+  Bytes head;                        ///< its first 64 bytes
+  std::vector<std::string> chunks;   ///< names of its sections, when it is made of such
+  std::string section_form;          ///< how their names and lengths are written; empty: none
+  std::uint64_t size = 0;            ///< bytes of the content, unpacked
+  std::vector<StateSample> samples;  ///< of the content, by hash
 
   bool operator==(const StateMaker&) const = default;
 };
 
-enum class SameProgram { yes, no, unknown };
-
-/// Whether two states can be of one program. Of one game even the size tells.
-[[nodiscard]] SameProgram same_program(const StateMaker& a, const StateMaker& b, bool same_game);
+/// Whether two states can be of one program: by the compression around them, the names of their
+/// sections and how they are written, what they begin with, and, of one game, by what they keep in
+/// which place. Where nothing speaks for it, the answer is no.
+[[nodiscard]] bool same_program(const StateMaker& a, const StateMaker& b, bool same_game);
 
 /// One line for people: `gzip · begins SNAPSHOT · 4 sections (CPU, RAM …) · 70,133 bytes`.
 [[nodiscard]] std::string maker_text(const StateMaker& maker);
@@ -59,7 +71,8 @@ struct StateName {
 };
 [[nodiscard]] StateName state_name_of(std::string_view file_name);
 
-/// Errors: `damaged` when the compression around it is broken, `too-large`.
+/// `name`: of the file, as it may bear the game's. Errors: `damaged` when the compression around it
+/// is broken, `too-large`.
 [[nodiscard]] Result<StateInfo> read_state(ByteView file, const std::string& name);
 
 }  // namespace bayswap

@@ -2,22 +2,25 @@
 #include <fmt/core.h>
 
 #include <algorithm>
+#include <array>
 #include <optional>
-#include <set>
 
 #include "bayswap/dig.h"
 #include "bayswap/state.h"
 #include "core/bytes/cursor.h"
 #include "core/bytes/hash.h"
+#include "core/bytes/order.h"
 #include "core/bytes/text.h"
 #include "core/layouts/cartridge/chips.h"
-#include "core/packing/inner_streams.h"
-#include "core/packing/packing.h"
+#include "core/roms/headers.h"
 #include "core/states/card_search.h"
+#include "core/states/chip_search.h"
 #include "core/states/save_search.h"
 #include "core/states/sections.h"
+#include "core/states/whole_save.h"
 #include "files/atomic_write.h"
 #include "moves/outputs.h"
+#include "moves/state_content.h"
 #include "places/inspect.h"
 #include "reading/part_layouts.h"
 
@@ -27,12 +30,6 @@ namespace {
 std::string shown(const Path& path) {
   return safe_text(path.string());
 }
-
-// Bytes in which a save may lie: the state's content, or a packed section of it.
-struct Ground {
-  ByteView bytes;
-  std::string inside;  // which packed section; empty for the content itself
-};
 
 // A candidate with its bytes in the save's own order.
 struct Find {
@@ -56,81 +53,63 @@ std::string evidence_text(const Sighting& place) {
                      order_text(place.unit), grouped(place.telling_agree), grouped(place.telling));
 }
 
-// The state with everything that can be unpacked in it.
-class Diggings {
- public:
-  static Result<Diggings> open(Storage& storage, const Path& path) {
-    const auto view = storage.view(path, kSaveLimit);
-    if (!view) return tl::unexpected(view.error());
-    Diggings diggings(*view);
-    const Packing packing = packing_of(view->bytes());
-    if (packing == Packing::plain) return diggings;
-    auto unpacked = unpack(view->bytes(), packing, kMostUnpacked, AtLimit::fail, path.string());
-    if (!unpacked) return tl::unexpected(unpacked.error());
-    diggings.unpacked_ = std::move(unpacked->bytes);
-    diggings.packed_ = true;
-    return diggings;
-  }
-  [[nodiscard]] ByteView content() const { return packed_ ? ByteView(unpacked_) : file_.bytes(); }
-  /// Looked for only where the content itself has nothing.
-  [[nodiscard]] std::vector<Ground> inner() {
-    if (!looked_) streams_ = streams_in(content());
-    looked_ = true;
-    std::vector<Ground> grounds;
-    for (const InnerStream& stream : streams_)
-      grounds.push_back({stream.bytes, fmt::format("the {} stream at offset 0x{:X}",
-                                                   to_string(stream.packing), stream.offset)});
-    return grounds;
-  }
-
- private:
-  explicit Diggings(FileView file) : file_(std::move(file)) {}
-  FileView file_;
-  Bytes unpacked_;
-  bool packed_ = false;
-  bool looked_ = false;
-  std::vector<InnerStream> streams_;
+// A place that is like the older save, and the ground that it lies in.
+struct PlaceLike {
+  const Ground* ground = nullptr;
+  Sighting place;
 };
 
-// Where the older save's bytes are found again.
-std::vector<Find> finds_like(const Ground& ground, const std::string& part, ByteView known) {
+// Where the older save's bytes are found again, in all grounds.
+std::vector<Find> finds_like(const std::vector<Ground>& grounds, const std::string& part,
+                             ByteView known) {
+  std::vector<PlaceLike> places;
+  for (const Ground& ground : grounds)
+    for (const Sighting& place : find_like(ground.bytes, known))
+      if (!ground.is_packed(place.offset, known.size())) places.push_back({&ground, place});
+  std::ranges::stable_sort(places, std::greater<>(),
+                           [](const PlaceLike& one) { return one.place.telling_agree; });
+  std::vector<LikeSave> likes;
+  for (const PlaceLike& one : places)
+    likes.push_back(
+        {one.ground->bytes, one.place, one.ground->has_section(one.place.offset, known.size())});
+  const auto only = only_save(known, likes);
   std::vector<Find> finds;
-  const auto sightings = find_like(ground.bytes, known);
-  const auto only = only_place(ground.bytes, known, sightings);
-  for (const Sighting& place : sightings) {
+  for (std::size_t i = 0; i < likes.size(); ++i) {
+    const Sighting& place = likes[i].place;
     Find find;
-    find.told = {part,          place.offset,         known.size(),
-                 ground.inside, evidence_text(place), only.has_value() && *only == place};
-    find.bytes = bytes_there(ground.bytes, known.size(), place);
+    find.told = {part,
+                 place.offset,
+                 known.size(),
+                 places[i].ground->inside,
+                 evidence_text(place),
+                 only.has_value() && *only == i};
+    find.bytes = bytes_there(likes[i].where, known.size(), place);
     finds.push_back(std::move(find));
   }
   return finds;
 }
 
-// Sections that are exactly as large as a chip; one that bears the chip's name is it.
-std::vector<Find> finds_of_chip(const Ground& ground, const Chip& chip) {
-  static constexpr std::array<std::string_view, 5> kWords{"sram", "eepr", "flas", "save", "batt"};
-  std::vector<Find> finds;
-  for (const Section& section : sections_of(ground.bytes)) {
-    if (section.size != chip.size) continue;
-    const std::string tag = lower_ascii(section.tag);
-    const bool named = std::ranges::any_of(
-        kWords, [&](std::string_view word) { return tag.starts_with(word.substr(0, tag.size())); });
-    Find find;
-    find.told = {chip.part,
-                 section.offset,
-                 section.size,
-                 ground.inside,
-                 fmt::format("the section {} is as large as the game's {}{}",
-                             safe_text(section.tag), chip.part, named ? ", and is called so" : ""),
-                 named};
-    const ByteView bytes = ground.bytes.subspan(section.offset, section.size);
-    find.bytes.assign(bytes.begin(), bytes.end());
-    finds.push_back(std::move(find));
-  }
-  if (std::ranges::count_if(finds, [](const Find& find) { return find.told.shown; }) > 1)
+// What is shown twice with different bytes is shown in neither place.
+void show_no_two(std::vector<Find>& finds) {
+  const auto first = std::ranges::find_if(finds, [](const Find& find) { return find.told.shown; });
+  if (std::any_of(first, finds.end(),
+                  [&](const Find& find) { return find.told.shown && find.bytes != first->bytes; }))
     for (Find& find : finds) find.told.shown = false;
-  return finds;
+}
+
+// Programs keep the larger chips of this family in words turned as suits the machine they run on.
+// Text of the game shows how; nothing else does.
+bool put_in_order(System system, const Chip& chip, ByteView rom, Bytes& bytes) {
+  constexpr std::array<std::size_t, 3> kUnits{1, 4, 2};
+  if (system != System::n64 || chip.part == "eeprom") return true;
+  for (const std::size_t unit : kUnits) {
+    Bytes turned = bytes;
+    if (unit > 1) reverse_units(turned, unit);
+    if (!begins_with_words_of(rom, turned)) continue;
+    bytes = std::move(turned);
+    return true;
+  }
+  return false;
 }
 
 std::vector<Find> finds_of_cards(const Ground& ground, const CardLayout* wanted) {
@@ -150,10 +129,6 @@ std::vector<Find> finds_of_cards(const Ground& ground, const CardLayout* wanted)
     find.layout = card.layout;
     finds.push_back(std::move(find));
   }
-  bool same = true;
-  for (const Find& find : finds) same = same && find.bytes == finds.front().bytes;
-  if (!same)
-    for (Find& find : finds) find.told.shown = false;
   return finds;
 }
 
@@ -167,9 +142,9 @@ class Digger {
       dug_.stopped = output_exists(request_.out);
       return std::move(dug_);
     }
-    auto diggings = Diggings::open(*session_.storage, request_.state);
-    if (!diggings) return tl::unexpected(diggings.error());
-    diggings_ = std::move(*diggings);
+    auto state = StateContent::open(*session_.storage, request_.state);
+    if (!state) return tl::unexpected(state.error());
+    state_ = std::move(*state);
     if (request_.like) return dig_like();
     return dig_alone();
   }
@@ -180,24 +155,15 @@ class Digger {
     return std::move(dug_);
   }
 
-  // What is found in the content; also in what is packed inside of it where that shows nothing.
   template <class Look>
   std::vector<Find> everywhere(Look look) {
-    std::vector<Find> finds = look(Ground{diggings_->content(), {}});
-    if (std::ranges::any_of(finds, [](const Find& find) { return find.told.shown; })) return finds;
-    for (const Ground& ground : diggings_->inner()) {
+    std::vector<Find> finds;
+    for (const Ground& ground : state_->grounds()) {
       auto more = look(ground);
       finds.insert(finds.end(), std::make_move_iterator(more.begin()),
                    std::make_move_iterator(more.end()));
     }
-    // What stands in two sections with different bytes is shown in neither.
-    const auto first =
-        std::ranges::find_if(finds, [](const Find& find) { return find.told.shown; });
-    const bool differ = std::any_of(first, finds.end(), [&](const Find& find) {
-      return find.told.shown && find.bytes != first->bytes;
-    });
-    if (differ)
-      for (Find& find : finds) find.told.shown = false;
+    show_no_two(finds);
     return finds;
   }
 
@@ -253,9 +219,7 @@ class Digger {
     dug.parts.clear();
     for (Part& part : save.parts) {
       if (part.blank || part.name == "clock") continue;
-      auto find = only_one(everywhere([&](const Ground& ground) {
-                             return finds_like(ground, part.name, part.data);
-                           }),
+      auto find = only_one(finds_like(state_->grounds(), part.name, part.data),
                            part.name + " of the older save");
       if (!find) {
         dug_.findings.push_back({Level::warn, problem_.code, problem_.text, problem_.hint});
@@ -277,15 +241,63 @@ class Digger {
 
   // The older save as it is: a card, or a form that nobody knows.
   Result<Dug> dig_whole(ByteView file, const Layout* layout) {
-    auto find = only_one(everywhere([&](const Ground& ground) {
-                           return finds_like(ground, layout == nullptr ? "file" : "card", file);
-                         }),
+    auto find = only_one(finds_like(state_->grounds(), layout == nullptr ? "file" : "card", file),
                          "older save");
     if (!find) {
       dug_.stopped = problem_;
       return std::move(dug_);
     }
     return write(layout == nullptr ? std::string() : layout->info().id, find->bytes);
+  }
+
+  // The other states of the game that the user named.
+  Result<std::vector<StateContent>> open_others() {
+    std::vector<StateContent> others;
+    for (const Path& path : request_.also) {
+      auto state = StateContent::open(*session_.storage, path);
+      if (!state) return tl::unexpected(state.error());
+      others.push_back(std::move(*state));
+    }
+    return others;
+  }
+
+  // Each run of bytes with its name, and the same run of the other states.
+  std::vector<ChipGround> chip_grounds(const std::vector<StateContent>& others) {
+    const std::vector<Ground> grounds = state_->grounds();
+    std::vector<ChipGround> all;
+    for (std::size_t i = 0; i < grounds.size(); ++i) {
+      ChipGround one{grounds[i].bytes, {}, {}};
+      for (const StateContent& other : others)
+        if (const auto theirs = other.grounds(); theirs.size() == grounds.size())
+          one.in_other_states.push_back(theirs[i].bytes);
+      if (one.in_other_states.size() != others.size()) one.in_other_states.clear();
+      for (const Section& section : grounds.front().sections)
+        if (i > 0 && section.offset == grounds[i].offset) one.label = section.tag;
+      all.push_back(std::move(one));
+    }
+    return all;
+  }
+
+  std::vector<Find> finds_of_chip(const std::vector<StateContent>& others, System system,
+                                  const Chip& chip, ByteView rom) {
+    const std::vector<Ground> grounds = state_->grounds();
+    std::vector<Find> finds;
+    for (const ChipSighting& sighting : chips_in(chip_grounds(others), chip, rom)) {
+      const Ground& ground = grounds[sighting.ground];
+      const auto size = static_cast<std::size_t>(chip.size);
+      if (ground.is_packed(sighting.offset, size)) continue;
+      Find find;
+      find.told = {chip.part,     sighting.offset,         chip.size,
+                   ground.inside, sighting.evidence(chip), sighting.sure()};
+      const ByteView bytes = ground.bytes.subspan(sighting.offset, size);
+      find.bytes.assign(bytes.begin(), bytes.end());
+      if (!put_in_order(system, chip, rom, find.bytes)) {
+        find.told.shown = false;
+        find.told.evidence += "; nothing shows in which byte order it is";
+      }
+      finds.push_back(std::move(find));
+    }
+    return finds;
   }
 
   // Without an older save: a card by its marks, or the chip that the ROM or catalog names.
@@ -329,17 +341,37 @@ class Digger {
                               shown(request_.state)),
                   {"name an older save of the game with ", Remedy::older_save, ", or its ROM with ",
                    Remedy::rom});
+    Bytes rom;
+    if (found->rom) {
+      auto bytes = session_.storage->read(found->rom->path, kSaveLimit);
+      if (!bytes) return tl::unexpected(bytes.error());
+      rom = in_native_order(std::move(*bytes));
+    }
+    auto others = open_others();
+    if (!others) return tl::unexpected(others.error());
     std::vector<Find> finds;
     for (const Chip& chip : chips) {
-      auto more = everywhere([&](const Ground& ground) { return finds_of_chip(ground, chip); });
+      auto more = finds_of_chip(*others, system, chip, rom);
       finds.insert(finds.end(), std::make_move_iterator(more.begin()),
                    std::make_move_iterator(more.end()));
     }
+    show_no_two(finds);
     auto find = only_one(std::move(finds), "game's chip");
     if (!find) {
+      if (problem_.code == Code::no_match && request_.choose == 0)
+        problem_.hint = {
+            "nothing in it says what the save is; name more states of the game behind "
+            "this one, or an older save of it: ",
+            Remedy::older_save};
       dug_.stopped = problem_;
       return std::move(dug_);
     }
+    if (make_part(system, find->told.part, find->bytes).blank)
+      return stop(Code::blank_source,
+                  fmt::format("{}: the {} in it is blank: nothing was saved in the game before the "
+                              "state was made",
+                              shown(request_.state), find->told.part),
+                  "load the state in its program, save inside the game, and look again");
     Save save;
     save.system = system;
     save.game = found->rom ? found->rom->info.game : Game{};
@@ -365,7 +397,7 @@ class Digger {
   Session& session_;
   const DigRequest& request_;
   RomFolders folders_;
-  std::optional<Diggings> diggings_;
+  std::optional<StateContent> state_;
   Dug dug_;
   Error problem_;
 };

@@ -75,20 +75,11 @@ class StateShelf {
   [[nodiscard]] bool names_known() const { return names_known_; }
 
   // States of the game itself say more than those of others.
-  [[nodiscard]] SameProgram compare(const StateMaker& maker) const {
-    for (const bool same_game : {true, false}) {
-      bool any = false;
-      bool unknown = false;
-      for (const ShelfStates::State& there : there_.states) {
-        if (there.of_this_game != same_game) continue;
-        any = true;
-        const SameProgram verdict = same_program(maker, there.maker, same_game);
-        if (verdict == SameProgram::yes) return verdict;
-        unknown = unknown || verdict == SameProgram::unknown;
-      }
-      if (any) return unknown ? SameProgram::unknown : SameProgram::no;
-    }
-    return SameProgram::unknown;
+  [[nodiscard]] bool is_same_program(const StateMaker& maker) const {
+    const bool any_of_game = std::ranges::any_of(there_.states, &ShelfStates::State::of_this_game);
+    return std::ranges::any_of(there_.states, [&](const ShelfStates::State& there) {
+      return there.of_this_game == any_of_game && same_program(maker, there.maker, any_of_game);
+    });
   }
   [[nodiscard]] std::string maker_there() const { return maker_text(there_.states.front().maker); }
 
@@ -148,8 +139,7 @@ class StateShelf {
 
 int rank(const StateShelf& shelf, const StateMaker& maker) {
   if (shelf.empty()) return 1;
-  const SameProgram verdict = shelf.compare(maker);
-  return verdict == SameProgram::yes ? 3 : verdict == SameProgram::unknown ? 2 : 0;
+  return shelf.is_same_program(maker) ? 2 : 0;
 }
 
 // A state without a number, such as one that a program makes by itself, is no numbered slot's.
@@ -175,6 +165,16 @@ std::optional<std::string> wanted_slot(const StateShelf& shelf, const Source& so
                     fmt::format("'{}' is no slot", safe_text(text)),
                     {"write ", Remedy::slot, " with a number, or ", Remedy::free_slot}});
   return std::nullopt;
+}
+
+std::string other_program_text(const std::string& there, const std::string& own) {
+  if (there == own)
+    return fmt::format(
+        "the states there are another program's: they look alike ({}), but keep "
+        "other things, or the same ones in other places",
+        own);
+  return fmt::format("the states there are another program's: they are {}; this one is {}", there,
+                     own);
 }
 
 class StateTarget final : public Target {
@@ -249,18 +249,13 @@ class StateTarget final : public Target {
           {Level::note, Code::program_unknown,
            "no state lies there yet, so whether the same program plays there cannot be told",
            "make one state there first to be sure"});
-    else if (const SameProgram verdict = shelf.compare(maker); verdict == SameProgram::no)
+    else if (!shelf.is_same_program(maker))
       (void)checks.add({Level::error,
                         Code::other_program,
-                        fmt::format("the states there are another program's: they are {}; this "
-                                    "one is {}",
-                                    shelf.maker_there(), maker_text(maker)),
+                        other_program_text(shelf.maker_there(), maker_text(maker)),
                         {"only the program that made a state can load it; save inside the game and "
                          "carry that, or look for it with '",
                          Remedy::dig_state, "'"}});
-    else if (verdict == SameProgram::unknown)
-      checks.note({Level::note, Code::program_unknown,
-                   "nothing speaks against the same program there, and nothing for it", ""});
     if (!shelf.names_known())
       (void)checks.add(
           {Level::error, Code::no_match,

@@ -8,6 +8,7 @@
 #include "core/bytes/order.h"
 #include "core/packing/packing.h"
 #include "core/states/save_search.h"
+#include "core/states/whole_save.h"
 #include "demo/makers.h"
 #include "demo/state_makers.h"
 #include "support/card_zoo.h"
@@ -312,9 +313,11 @@ TEST(SaveSearch, EvidenceByHand) {
   EXPECT_EQ(sightings[0].unit, 2U);
   EXPECT_EQ(sightings[0].runs, 8U);
   EXPECT_EQ(sightings[0].runs_agree, 7U);
-  const auto only = only_place(where, known, sightings);
+  std::vector<LikeSave> likes;
+  for (const Sighting& place : sightings) likes.push_back({where, place});
+  const auto only = only_save(known, likes);
   ASSERT_TRUE(only);
-  EXPECT_EQ(bytes_there(where, known.size(), *only), now);
+  EXPECT_EQ(bytes_there(where, known.size(), sightings[*only]), now);
   EXPECT_TRUE(find_like(where, test::filled(64, 0)).empty()) << "filler says nothing";
   EXPECT_TRUE(find_like({}, known).empty());
 }

@@ -67,19 +67,19 @@ TEST(StateMakers, OneProgramIsKnownAgain) {
   const StateMaker own = maker_of(state(1));
   EXPECT_EQ(own.mark, "TIDEPOOL");
   EXPECT_EQ(own.chunks, (std::vector<std::string>{"CPU ", "RAM "}));
-  EXPECT_EQ(same_program(own, maker_of(state(2)), true), SameProgram::yes);
-  EXPECT_EQ(same_program(own, maker_of(state(2)), false), SameProgram::yes);
-  EXPECT_EQ(same_program(own, maker_of(state(2, "GANGWAYS")), true), SameProgram::no);
-  EXPECT_EQ(same_program(own, maker_of(demo::packed_state(state(2))), true), SameProgram::no);
+  EXPECT_TRUE(same_program(own, maker_of(state(2)), true));
+  EXPECT_TRUE(same_program(own, maker_of(state(2)), false));
+  EXPECT_FALSE(same_program(own, maker_of(state(2, "GANGWAYS")), true));
+  EXPECT_FALSE(same_program(own, maker_of(demo::packed_state(state(2))), true));
   const Bytes others = demo::sectioned_state(
       "TIDEPOOL", {{"MACH", demo::state_memory(64, 1)}, {"MEMO", demo::state_memory(9000, 1)}});
-  EXPECT_EQ(same_program(own, maker_of(others), true), SameProgram::no);
+  EXPECT_FALSE(same_program(own, maker_of(others), true));
   // Bytes without any mark: only the size can tell, and only for one game.
   Bytes plain = test::filled(30'000, 1);
   Bytes longer = test::filled(30'100, 1);
-  EXPECT_EQ(same_program(maker_of(plain), maker_of(plain), true), SameProgram::yes);
-  EXPECT_EQ(same_program(maker_of(plain), maker_of(longer), true), SameProgram::no);
-  EXPECT_EQ(same_program(maker_of(plain), maker_of(longer), false), SameProgram::unknown);
+  EXPECT_TRUE(same_program(maker_of(plain), maker_of(plain), true));
+  EXPECT_FALSE(same_program(maker_of(plain), maker_of(longer), true));
+  EXPECT_FALSE(same_program(maker_of(plain), maker_of(longer), false));
 }
 
 TEST(StatePictures, PngAndRaw) {
@@ -103,6 +103,42 @@ TEST(StatePictures, PngAndRaw) {
       read_state(bytes({'R', 'A', 'W', '1', 64, 0, 48, 0}) + test::random_bytes(20'000, 2), "x");
   ASSERT_TRUE(noise);
   EXPECT_FALSE(noise->picture);
+}
+
+// Screens of the demo's games, as programs write them without a format.
+TEST(StatePictures, RawScreensOfAllDepths) {
+  int found = 0;
+  int tried = 0;
+  for (const demo::Art art : {demo::Art::kite, demo::Art::forge}) {
+    const auto drawn = read_state(
+        demo::sectioned_state("TIDEPOOL", {{"CPU ", Bytes(30)}, {"VIEW", demo::screen_png(art)}}),
+        "x");
+    ASSERT_TRUE(drawn && drawn->picture);
+    for (const std::size_t depth : {2U, 3U, 4U}) {
+      Bytes raw = bytes({160, 0, 120, 0});
+      for (const Colour& pixel : drawn->picture->pixels) {
+        const unsigned packed =
+            (pixel.red >> 3U) << 11U | (pixel.green >> 2U) << 5U | pixel.blue >> 3U;
+        if (depth == 2)
+          raw.insert(raw.end(), {static_cast<std::byte>(packed & 0xFFU),
+                                 static_cast<std::byte>(packed >> 8U)});
+        else
+          raw.insert(raw.end(),
+                     {static_cast<std::byte>(pixel.red), static_cast<std::byte>(pixel.green),
+                      static_cast<std::byte>(pixel.blue)});
+        if (depth == 4) raw.push_back(std::byte{0xFF});
+      }
+      ++tried;
+      const auto state = read_state(raw + test::random_bytes(9000, 1), "x");
+      ASSERT_TRUE(state);
+      if (!state->picture) continue;
+      ++found;
+      EXPECT_EQ(state->picture->width, 160U);
+      EXPECT_EQ(state->picture->height, 120U);
+    }
+  }
+  std::printf("%d of %d raw screens found\n", found, tried);
+  EXPECT_EQ(found, tried);
 }
 
 }  // namespace

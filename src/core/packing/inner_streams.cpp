@@ -53,7 +53,7 @@ std::vector<InnerStream> streams_in(ByteView content) {
       continue;
     }
     left -= stream->bytes.size();
-    found.push_back({at, *packing, std::move(stream->bytes)});
+    found.push_back({at, *packing, std::move(stream->bytes), stream->used});
     at += stream->used;
   }
   return found;

@@ -12,6 +12,7 @@ struct InnerStream {
   std::size_t offset = 0;
   Packing packing = Packing::zlib;
   Bytes bytes;
+  std::size_t packed_size = 0;  ///< bytes of the content that it takes
 };
 
 /// The runs that end well, in order; at most 64, and 256 MiB in all.

@@ -38,4 +38,7 @@ struct RomBytes {
 /// Printable text, then zeros to the end of the field.
 [[nodiscard]] bool is_text_field(ByteView field);
 
+/// An n64 ROM in the order of the console, whichever it is stored in; other bytes as they are.
+[[nodiscard]] Bytes in_native_order(Bytes rom);
+
 }  // namespace bayswap

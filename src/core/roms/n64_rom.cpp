@@ -70,4 +70,9 @@ std::optional<RomInfo> read_n64_rom(const RomBytes& rom) {
   return info;
 }
 
+Bytes in_native_order(Bytes rom) {
+  if (const std::size_t unit = unit_of(Cursor(rom).u32be(0)); unit > 1) reverse_units(rom, unit);
+  return rom;
+}
+
 }  // namespace bayswap

@@ -2,7 +2,6 @@
 
 #include <algorithm>
 #include <array>
-#include <cmath>
 #include <cstdint>
 #include <cstring>
 #include <future>
@@ -153,49 +152,6 @@ std::vector<Vote> most_voted(std::vector<Vote> votes) {
   return best;
 }
 
-bool overlap(const Sighting& a, const Sighting& b, std::size_t size) {
-  return std::max(a.offset, b.offset) - std::min(a.offset, b.offset) < size;
-}
-
-// Whether the bytes where a place disagrees with the save stand elsewhere, shifted alike: the save
-// is then there in two pieces, or twice, and the place is not all of it.
-bool another_explains_the_rest(ByteView where, ByteView known, const Sighting& place) {
-  const auto unit =
-      static_cast<std::uint32_t>(std::ranges::find(kUnits, place.unit) - kUnits.begin());
-  Bytes turned(known.begin(), known.end());
-  if (place.unit > 1) reverse_units(turned, place.unit);
-  std::vector<Window> windows;
-  collect_windows(turned, unit, windows);
-  std::erase_if(windows, [&](const Window& window) {
-    return word_at(where, place.offset + window.at) == window.word;
-  });
-  if (windows.empty() || where.size() < kSearchRun) return false;
-  const WindowTable table(windows);
-  std::vector<std::uint64_t> shifts;
-  std::vector<std::uint8_t> hits(windows.size());
-  for (std::size_t at = 0; at + kSearchRun <= where.size(); ++at) {
-    const std::uint64_t word = word_at(where, at);
-    const std::uint64_t hash = mixed(word);
-    if (!table.may_have(hash)) continue;
-    table.visit(word, hash, [&](std::size_t found) {
-      if (hits[found] >= kMostHits) return;
-      ++hits[found];
-      // Shifts may lead before the beginning; equal ones are equal all the same.
-      shifts.push_back(std::uint64_t{at} - windows[found].at);
-    });
-  }
-  std::ranges::sort(shifts);
-  std::size_t most = 0;
-  for (std::size_t i = 0; i < shifts.size();) {
-    std::size_t end = i + 1;
-    while (end < shifts.size() && shifts[end] == shifts[i]) ++end;
-    most = std::max(most, end - i);
-    i = end;
-  }
-  constexpr std::size_t kLeast = 16;  // runs that overlap: a stretch of 23 bytes
-  return most >= kLeast && most * 8 >= windows.size();
-}
-
 }  // namespace
 
 Sighting compare_at(ByteView where, ByteView known, std::size_t offset, std::size_t unit) {
@@ -254,29 +210,81 @@ std::vector<Sighting> find_like(ByteView where, ByteView known) {
   return found;
 }
 
-std::optional<Sighting> only_place(ByteView where, ByteView known,
-                                   const std::vector<Sighting>& sightings) {
-  const std::size_t size = known.size();
-  if (sightings.empty()) return std::nullopt;
-  const Sighting& best = sightings.front();
-  // Where less than half of what tells agrees, the filler around it has to agree too.
-  const bool half = best.telling_agree * 2 >= best.telling;
-  const bool rest = best.telling_agree * 10 >= best.telling * 3 && best.agree * 3 >= size * 2;
-  if (!half && !rest) return std::nullopt;
-  const Bytes bytes = bytes_there(where, size, best);
-  for (std::size_t i = 1; i < sightings.size(); ++i) {
-    const Sighting& other = sightings[i];
-    if (overlap(best, other, size) && other.unit == best.unit) {
-      // A save of like records is like itself one record further on: chance has to be ruled out.
-      const double clear = 4.0 * std::sqrt(static_cast<double>(best.telling_agree));
-      if (static_cast<double>(best.telling_agree - other.telling_agree) > clear) continue;
-      return std::nullopt;
-    }
-    if (other.telling_agree * 10 < best.telling_agree * 6) continue;
-    if (bytes_there(where, size, other) != bytes) return std::nullopt;
+namespace {
+
+// Shifts at which runs of the save stand that a place does not have; those with many runs.
+std::vector<std::uint64_t> other_shifts(ByteView where, const std::vector<Window>& windows) {
+  constexpr std::size_t kLeast = 8;  // runs that overlap: a stretch of 15 bytes
+  constexpr std::size_t kMost = 32;  // shifts
+  std::vector<std::uint64_t> shifts;
+  const WindowTable table(windows);
+  std::vector<std::uint8_t> hits(windows.size());
+  for (std::size_t at = 0; at + kSearchRun <= where.size(); ++at) {
+    const std::uint64_t word = word_at(where, at);
+    const std::uint64_t hash = mixed(word);
+    if (!table.may_have(hash)) continue;
+    table.visit(word, hash, [&](std::size_t found) {
+      if (hits[found] >= kMostHits) return;
+      ++hits[found];
+      // Shifts may lead before the beginning; equal ones are equal all the same.
+      shifts.push_back(std::uint64_t{at} - windows[found].at);
+    });
   }
-  if (another_explains_the_rest(where, known, best)) return std::nullopt;
-  return best;
+  std::ranges::sort(shifts);
+  std::vector<std::pair<std::size_t, std::uint64_t>> counted;
+  for (std::size_t i = 0; i < shifts.size();) {
+    std::size_t end = i + 1;
+    while (end < shifts.size() && shifts[end] == shifts[i]) ++end;
+    if (end - i >= kLeast) counted.emplace_back(end - i, shifts[i]);
+    i = end;
+  }
+  std::ranges::sort(counted, std::greater<>());
+  std::vector<std::uint64_t> most;
+  for (const auto& [count, shift] : counted)
+    if (most.size() < kMost) most.push_back(shift);
+  return most;
+}
+
+// Telling bytes of the save in blocks that are much more like what stands at the other shift. Where
+// a game went on, some bytes have changed and most have not: an older copy is not much more like.
+std::size_t better_at(ByteView where, ByteView turned, ByteView there, std::uint64_t shift) {
+  constexpr std::size_t kBlock = 64;
+  constexpr std::size_t kLeastTellingInBlock = 8;
+  std::size_t better = 0;
+  for (std::size_t start = 0; start < turned.size(); start += kBlock) {
+    std::size_t telling = 0;
+    std::size_t here = 0;
+    std::size_t other = 0;
+    for (std::size_t i = start; i < std::min(start + kBlock, turned.size()); ++i) {
+      if (is_filler(turned[i])) continue;
+      ++telling;
+      here += there[i] == turned[i] ? 1 : 0;
+      const std::uint64_t at = shift + i;
+      other += at < where.size() && where[static_cast<std::size_t>(at)] == turned[i] ? 1 : 0;
+    }
+    if (telling >= kLeastTellingInBlock && other * 10 >= telling * 6 && here * 10 < other * 6)
+      better += telling;
+  }
+  return better;
+}
+
+}  // namespace
+
+bool stands_elsewhere(ByteView where, ByteView known, const Sighting& place) {
+  constexpr std::size_t kLeast = 24;  // telling bytes
+  const auto unit =
+      static_cast<std::uint32_t>(std::ranges::find(kUnits, place.unit) - kUnits.begin());
+  Bytes turned(known.begin(), known.end());
+  if (place.unit > 1) reverse_units(turned, place.unit);
+  const ByteView there = where.subspan(place.offset, known.size());
+  std::vector<Window> windows;
+  collect_windows(turned, unit, windows);
+  std::erase_if(windows,
+                [&](const Window& window) { return word_at(there, window.at) == window.word; });
+  if (windows.empty()) return false;
+  return std::ranges::any_of(other_shifts(where, windows), [&](std::uint64_t shift) {
+    return shift != place.offset && better_at(where, turned, there, shift) >= kLeast;
+  });
 }
 
 Bytes bytes_there(ByteView where, std::size_t size, const Sighting& place) {

@@ -2,7 +2,6 @@
 #pragma once
 
 #include <cstddef>
-#include <optional>
 #include <vector>
 
 #include "bayswap/bytes.h"
@@ -34,11 +33,9 @@ struct Sighting {
 [[nodiscard]] Sighting compare_at(ByteView where, ByteView known, std::size_t offset,
                                   std::size_t unit);
 
-/// The one place that can be nothing but the save; nothing when none is enough like it, or when
-/// another place comes near or explains the bytes in which it differs. `sightings` are those of
-/// find_like().
-[[nodiscard]] std::optional<Sighting> only_place(ByteView where, ByteView known,
-                                                 const std::vector<Sighting>& sightings);
+/// Whether the bytes where a place disagrees with the save stand elsewhere, all shifted alike: the
+/// save is then there in two pieces, and the place is not all of it.
+[[nodiscard]] bool stands_elsewhere(ByteView where, ByteView known, const Sighting& place);
 
 /// The bytes there, in the save's own order.
 [[nodiscard]] Bytes bytes_there(ByteView where, std::size_t size, const Sighting& place);
