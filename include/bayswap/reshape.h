@@ -22,9 +22,12 @@ struct ReshapeRequest {
   std::optional<std::string> code;  ///< label a card's save for this code or serial
   std::optional<Path> like;         ///< an existing file to imitate
   std::optional<Path> rom;          ///< the game's ROM
-  Path out;                         ///< a file; a folder when there are several outputs
-  bool replace = false;             ///< overwrite existing outputs
-  std::set<Code> accept;            ///< codes that the user lets through
+  /// Bytes of the written file: erased ones come behind the chip, or leave it. Unset: as the layout
+  /// has it. Goes with one file of one chip, up to 16 MiB.
+  std::optional<std::uint64_t> file_size;
+  Path out;               ///< a file; a folder when there are several outputs
+  bool replace = false;   ///< overwrite existing outputs
+  std::set<Code> accept;  ///< codes that the user lets through
 };
 
 struct OutputFile {

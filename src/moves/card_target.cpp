@@ -142,10 +142,7 @@ class CardPlacer {
     choice.region = card.card.saves.empty()
                         ? region_of_path(file.path.lexically_relative(bay_.place).generic_string())
                         : common_region(card.card);
-    const std::string identity = card.layout->identity(source_.save);
-    choice.holds_it = std::ranges::any_of(card.card.saves, [&](const CardSave& on_card) {
-      return card.layout->identity(on_card.save) == identity;
-    });
+    choice.holds_it = holds(card);
     choice.of_game = of_game;
     choices_.push_back(std::move(choice));
   }
@@ -173,6 +170,23 @@ class CardPlacer {
                     [](const Choice& choice) { return !choice.of_game && !choice.holds_it; });
   }
 
+  // The name of the file that the save comes from.
+  [[nodiscard]] std::string source_stem() const {
+    return source_.files.empty() ? std::string() : source_.files.front().stem().string();
+  }
+
+  [[nodiscard]] bool holds(const ScannedCard& card) const {
+    const std::string identity = card.layout->identity(source_.save);
+    return std::ranges::any_of(card.card.saves, [&](const CardSave& on_card) {
+      return card.layout->identity(on_card.save) == identity;
+    });
+  }
+
+  static bool is_known_by_code(const ScannedCard& card) {
+    return std::ranges::any_of(
+        card.card.saves, [](const CardSave& on_card) { return !code_of(on_card.save).empty(); });
+  }
+
   // Whether a card of one game is this save's: by the saves on it, or by its name while it is
   // empty.
   bool is_its_own(const ScannedCard& card, const BayScan::OnShelf& file) {
@@ -180,6 +194,9 @@ class CardPlacer {
     const std::string& wanted = or_empty(context_.request.slot);
     if (!wanted.empty() && slot != file.fields.end() && slot->second != wanted) return false;
     const auto& saves = card.card.saves;
+    if (code_of(source_.save).empty() && !is_known_by_code(card))
+      return holds(card) || same_game_name(read_card_name(file.path.stem().string()).game,
+                                           read_card_name(source_stem()).game);
     if (!saves.empty())
       return std::ranges::any_of(saves, [&](const CardSave& on_card) {
         return !code_of(on_card.save).empty() && code_of(on_card.save) == code_of(source_.save);
@@ -421,13 +438,32 @@ class CardPlacer {
         return rom->stem;
     const CatalogGame* known = context_.session.catalog.find_code(source_.save.system, code);
     const std::string title = known != nullptr ? known->title : source_.save.game.title;
-    if (title.empty()) return std::nullopt;
     const std::string& name = fields.at("stem");
+    if (title.empty() || code.empty()) return source_name_like(name);
     const std::string tags = name.substr(untagged_name(name).size());
     // Another region's tags would be wrong.
     const Region tagged = region_of_name(name);
     if (is_known(tagged) && tagged != source_.save.game.region) return std::nullopt;
     return title + tags;
+  }
+
+  // The source's own name, where it is a game's: with its tags where names there have some.
+  [[nodiscard]] std::optional<std::string> source_name_like(const std::string& there) const {
+    const std::string own = read_card_name(source_stem()).game;
+    const std::string title = untagged_name(own);
+    const bool tagged = untagged_name(there).size() < there.size();
+    const bool says_game = title.size() < own.size() || is_named_for_save(title);
+    if (title.empty() || !says_game) return std::nullopt;
+    return tagged ? own : title;
+  }
+
+  // A file's name that goes on as the save's own begins, or the other way round.
+  [[nodiscard]] bool is_named_for_save(const std::string& title) const {
+    constexpr std::size_t kLeast = 3;
+    const std::string name = plain_title(source_.save.name);
+    const std::string file = plain_title(title);
+    const std::size_t both = std::min(name.size(), file.size());
+    return both >= kLeast && name.substr(0, both) == file.substr(0, both);
   }
 
   // No card is there: a file of its own, or a new card, where the pattern can be built. Of several

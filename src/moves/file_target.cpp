@@ -103,11 +103,34 @@ class PartPlacer {
                                                     : fmt::format("{} of {}", layouts_there, bay);
     for (const std::string& part : left)
       placement.losses.push_back(lost_part(*source_.save.part(part), where));
+    say_of_clock(placement);
     verify_all(placement);
     return placement;
   }
 
  private:
+  // The game has a clock, and the save comes without.
+  void say_of_clock(const Placement& placement) {
+    if (placement.units.empty() || source_.save.part("clock") != nullptr ||
+        !hinted_size(hints_, "clock"))
+      return;
+    bool made = false;  // a new clock, of which its layout tells
+    const bool keeps = std::ranges::any_of(placement.units, [&](const PlacedUnit& unit) {
+      const Layout* layout = layouts().find(unit.line.to_layout);
+      made = made || !unit.line.replaces;
+      return layout != nullptr &&
+             std::ranges::find(layout->info().parts, "clock") != layout->info().parts.end();
+    });
+    if (keeps && made) return;
+    checks_.note(keeps ? Finding{Level::note, Code::clock_unset,
+                                 "the save comes without its clock: the clock there stays as it is",
+                                 "set it in the game if it is wrong"}
+                       : Finding{Level::note, Code::clock_unset,
+                                 "the game has a clock, and neither the save nor the place keeps "
+                                 "it: the clock stays behind",
+                                 "set it in the game"});
+  }
+
   // Where the user accepted losses, less comes back than was carried.
   void verify_all(Placement& placement) const {
     const bool shortened = !placement.losses.empty();

@@ -5,6 +5,7 @@
 #include <algorithm>
 #include <system_error>
 
+#include "core/bytes/fill.h"
 #include "core/bytes/hash.h"
 #include "core/bytes/text.h"
 #include "core/layouts/cartridge/chips.h"
@@ -245,6 +246,19 @@ class Outputs {
     return {};
   }
 
+  /// The only file at a size of the user's: erased bytes come behind it, or leave it.
+  Result<void> fill_up(std::uint64_t size) {
+    if (files.size() != 1 || files.front().layout->info().parts.size() != 1)
+      return fail(Trouble::stopped, Code::no_match,
+                  "a size can be given to one file of one chip only",
+                  "name one layout, and one output");
+    Output& file = files.front();
+    const Part whole{file.layout->info().parts.front(), std::move(file.bytes)};
+    auto sized = resized(whole, size, kErasedOnes, losses);
+    file.bytes = sized ? std::move(*sized) : Bytes{};
+    return {};
+  }
+
   void judge_losses() {
     const std::string where = files.size() == 1 ? files.front().layout->info().id : "the outputs";
     add_losses(save_, kept_, where, losses);
@@ -285,6 +299,8 @@ std::string part_suffix(const Save& save, const Layout& layout) {
   const Save held = only_for(save, layout, taken);
   return taken.size() == 1 ? taken.front() : layout.info().id;
 }
+
+constexpr std::uint64_t kLargestFileSize = 16ULL << 20U;
 
 // The inputs, joined into one save.
 struct Joined {
@@ -327,10 +343,13 @@ Result<void> plan_outputs(Session& session, RomFolders& folders, Joined& joined,
     }
     return outputs.add(*layout, request.out, mould->bytes());
   }
+  if (targets.empty() && joined.layout != nullptr)
+    return outputs.add(*joined.layout, request.out, std::nullopt);
   if (targets.size() == 1) {
     // In its own layout a file keeps what is no save in it, such as the bytes between a chip's.
     std::optional<ByteView> mould;
-    if (targets.front() == joined.layout && joined.whole) mould = joined.whole->bytes();
+    if (targets.front() == joined.layout && joined.whole && !request.file_size)
+      mould = joined.whole->bytes();
     return outputs.add(*targets.front(), request.out, mould);
   }
   for (const Layout* target : targets) {
@@ -357,7 +376,9 @@ Result<void> check_request(const ReshapeRequest& request) {
   if (request.inputs.empty()) return wrong("no input file is named", {Remedy::convert});
   if (request.out.empty()) return wrong("no output is named", "name a file or folder to write to");
   const int ways = (request.as.empty() ? 0 : 1) + (request.split ? 1 : 0);
-  if (ways == 0 && !request.like && or_empty(request.code).empty())
+  if (request.file_size && (*request.file_size == 0 || *request.file_size > kLargestFileSize))
+    return wrong("the wanted size is no size of a save", "name a size of at most 16 MiB");
+  if (ways == 0 && !request.like && or_empty(request.code).empty() && !request.file_size)
     return wrong("the wanted form is not said", {"add ", Remedy::layout_of_output, ", ",
                                                  Remedy::older_save, " or ", Remedy::each_part});
   if (ways == 2 || (request.split && request.like))
@@ -427,6 +448,9 @@ Result<Reshaped> reshape_chips(Session& session, const ReshapeRequest& request,
   Outputs outputs(joined->save, joined->hints);
   if (auto planned = plan_outputs(session, folders, *joined, request, targets, outputs); !planned)
     return tl::unexpected(planned.error());
+  if (request.file_size)
+    if (auto filled = outputs.fill_up(*request.file_size); !filled)
+      return tl::unexpected(filled.error());
   outputs.judge_losses();
   Reshaped result;
   result.losses = outputs.losses;

@@ -38,6 +38,14 @@ bool is_called_after_its_game(const CardThere& card, const std::string& name,
   return !card.games.empty() && is_name_of_game(name, card.system, card.games.front(), catalog);
 }
 
+// Letters and digits alone.
+std::string plain_letters(const std::string& text) {
+  std::string plain;
+  for (const char c : upper_ascii(text))
+    if ((c >= 'A' && c <= 'Z') || is_digit(c)) plain.push_back(c);
+  return plain;
+}
+
 // Cards of one folder, system and kind, with one extension.
 struct Folder {
   std::vector<std::size_t> cards;
@@ -60,6 +68,30 @@ std::string field_of(const Folder& folder, const std::vector<CardThere>& cards) 
                                       })
              ? "{code}"
              : "{stem}";
+}
+
+// Saves of some systems bear no code and only a short name. There a folder of cards with tags in
+// their names, with many names, or with names as their saves have, has a card for each game.
+bool names_look_like_games(const Folder& folder, const std::vector<CardThere>& cards) {
+  constexpr std::size_t kManyNames = 3;
+  constexpr std::size_t kLeastLetters = 4;
+  std::set<std::string> names;
+  bool tags = false;
+  std::size_t alike = 0;
+  for (std::size_t i = 0; i < folder.cards.size(); ++i) {
+    const CardThere& card = cards[folder.cards[i]];
+    if (std::ranges::any_of(card.games, [](const Game& game) { return !code_of(game).empty(); }))
+      return false;
+    const std::string& name = folder.names[i].game;
+    names.insert(name);
+    tags = tags || untagged_name(name).size() < name.size();
+    const std::string letters = plain_letters(untagged_name(name));
+    alike += std::ranges::any_of(card.games, [&](const Game& game) {
+      const std::string title = plain_letters(game.title).substr(0, letters.size());
+      return title.size() >= kLeastLetters && letters.starts_with(title);
+    });
+  }
+  return tags || names.size() >= kManyNames || (names.size() >= 2 && alike == folder.cards.size());
 }
 
 // The shelves of a folder's cards, by what stands between game and number.
@@ -85,7 +117,8 @@ void add_shelves(const Folder& folder, const std::vector<CardThere>& cards, cons
   }
   const std::string field = field_of(folder, cards);
   // One card may be called like its only game by chance.
-  if (!called_so || (field == "{stem}" && names.size() < 2)) return;
+  const bool called = called_so && (field != "{stem}" || names.size() >= 2);
+  if (!called && !names_look_like_games(folder, cards)) return;
   const Path first(cards[folder.cards.front()].relative);
   const std::string place = first.parent_path().generic_string();
   for (const auto& [mark, alike] : by_mark) {
@@ -134,6 +167,14 @@ bool is_name_of_game(const std::string& name, System system, const Game& game,
   if (plain.size() >= kLeastWord && plain_title(game.title).starts_with(plain)) return true;
   const CatalogGame* known = code.empty() ? nullptr : catalog.find_code(system, code);
   return known != nullptr && plain_title(known->title) == plain;
+}
+
+bool same_game_name(const std::string& a, const std::string& b) {
+  const Region one = region_of_name(a);
+  const Region other = region_of_name(b);
+  const std::string title = plain_title(untagged_name(a));
+  return !title.empty() && title == plain_title(untagged_name(b)) &&
+         (one == other || one == Region::unknown || other == Region::unknown);
 }
 
 std::vector<SlotShelf> shelves_of_game_cards(const std::vector<CardThere>& cards,

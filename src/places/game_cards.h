@@ -31,6 +31,9 @@ struct CardName {
 [[nodiscard]] bool is_name_of_game(const std::string& name, System system, const Game& game,
                                    const Catalog& catalog);
 
+/// Whether two names of files mean one game: the same title, and no other region in their tags.
+[[nodiscard]] bool same_game_name(const std::string& a, const std::string& b);
+
 /// A save's game, with what the save shows where it has no title.
 [[nodiscard]] Game shown_game(const Save& save);
 

@@ -10,6 +10,7 @@
 #include "bayswap/card_file.h"
 #include "bayswap/look.h"
 #include "demo/card_makers.h"
+#include "support/golden_small_cards.h"
 #include "support/real_place.h"
 
 namespace bayswap {
@@ -342,6 +343,68 @@ TEST_F(GameCards, ACardKeptAsAFolder) {
   EXPECT_EQ(stop_code(*put), "");
   EXPECT_TRUE(std::filesystem::exists(folder_ / "cards/Mem1/BASLUS-20999D/icon.sys"));
   expect_undo_restores("cards", before);
+}
+
+// Saves without a code: the files' names alone tell that each game has its own.
+class NamedCards : public test::RealPlaceTest {
+ protected:
+  static Bytes pce(const std::string& name, std::uint32_t seed) {
+    return test::golden_pce({test::pce_entry(name, test::random_bytes(60, seed))});
+  }
+  static Bytes saturn(const std::string& name, std::uint32_t seed) {
+    test::SaturnSave save;
+    save.name = name;
+    save.blocks = {2, 3, 4, 5};
+    save.data = test::random_bytes(200, seed);
+    return test::golden_saturn(false, {save});
+  }
+};
+
+TEST_F(NamedCards, ASaveNeverGoesIntoAnotherGamesCard) {
+  const std::vector<std::string> games{"Kite Harbour", "Moss", "Tin Lantern", "Quay"};
+  struct Kind {
+    std::string name;
+    std::string there;  // behind a game's name
+    std::string here;
+    Bytes (*card)(const std::string&, std::uint32_t);
+  };
+  for (const Kind& kind :
+       {Kind{"pce", " (Japan).brm", " (Japan).sav", pce}, Kind{"pce-plain", ".brm", ".bup", pce},
+        Kind{"saturn", " (Japan).bkr", ".smp", saturn}}) {
+    SCOPED_TRACE(kind.name);
+    const std::string there = kind.name + "-there";
+    const std::string here = kind.name + "-here";
+    for (std::size_t i = 0; i < 3; ++i)
+      folder_.write(
+          there + "/" + games[i] + kind.there,
+          kind.card(test::upper(games[i].substr(0, 4)) + "_1", static_cast<std::uint32_t>(i)), 30);
+    for (std::size_t i = 1; i < 4; ++i)
+      folder_.write(
+          here + "/" + games[i] + kind.here,
+          kind.card(test::upper(games[i].substr(0, 4)) + "_1", static_cast<std::uint32_t>(i) + 50),
+          2);
+    junk(there);
+    const auto before = test::snapshot(folder_ / there);
+    for (const bool learned : {false, true}) {
+      if (learned) learn(there);
+      CarryRequest request;
+      request.to = learned ? there : at(there);
+      // A game that has a card there, and one that has none.
+      request.saves = {at(here + "/Moss" + kind.here)};
+      EXPECT_EQ(move_of(carry_it(request)).to, at(there + "/Moss" + kind.there));
+      expect_undo_restores(there, before);
+      request.saves = {at(here + "/Quay" + kind.here)};
+      const std::string tags = kind.here.substr(0, kind.here.find('.'));
+      const MoveReport made = move_of(carry_it(request));
+      EXPECT_EQ(Path(made.to).filename().string(),
+                "Quay" + tags + kind.there.substr(kind.there.find('.')));
+      auto now = test::snapshot(folder_ / there);
+      now.erase(Path(made.to).filename().string());
+      now["."] = before.at(".");
+      for (const auto& [path, content] : before) EXPECT_EQ(now[path], content) << path;
+      expect_undo_restores(there, before);
+    }
+  }
 }
 
 }  // namespace

@@ -173,5 +173,34 @@ TEST_F(Reshape, SplitWritesTheClockToo) {
   EXPECT_TRUE(test::read(folder_ / "split/out/Tin.clock") == clock);
 }
 
+// A file for a larger chip, and back to the chip's own size.
+TEST_F(Reshape, FilesOfAnotherSize) {
+  const Bytes chip = random_bytes(0x2000, 5);
+  folder_.write("Kite.gb", demo::gb_rom("KITE", 0x03, 2));
+  folder_.write("Kite.sav", chip);
+  auto larger = request({"Kite.sav"}, {});
+  larger.file_size = 0x8000;
+  ASSERT_FALSE(run(larger)->stopped);
+  EXPECT_EQ(read(folder_ / "out"), chip + filled(0x6000, 0xFF));
+  std::filesystem::rename(folder_ / "out", folder_ / "large.sav");
+  auto back = request({"large.sav"}, {"gb-battery"});
+  back.rom = folder_ / "Kite.gb";
+  back.file_size = 0x2000;
+  ASSERT_FALSE(run(back)->stopped);
+  EXPECT_EQ(read(folder_ / "out"), chip);
+  // What holds something is not cut off.
+  back.file_size = 0x800;
+  back.replace = true;
+  const auto cut = run(back);
+  ASSERT_TRUE(cut && cut->stopped);
+  EXPECT_EQ(cut->stopped->code, Code::loses_parts);
+  EXPECT_EQ(read(folder_ / "out"), chip);
+  back.file_size = 0;
+  EXPECT_EQ(run(back).error().code, Code::usage);
+  back.file_size = 0x8000;
+  back.as = {"gb-battery", "gb-battery-rtc"};
+  EXPECT_FALSE(run(back));
+}
+
 }  // namespace
 }  // namespace bayswap

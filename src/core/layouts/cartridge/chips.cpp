@@ -81,7 +81,7 @@ Finding lost_part(const Part& part, std::string_view layout) {
           Code::loses_parts,
           fmt::format("{} ({}) holds progress and has no place in {}", part.name,
                       size_text(part.data.size()), layout),
-          {"write it too, as a file of its own or with a layout that holds it, or let it go with ",
+          {"write it as a file of its own or in a layout that holds it, or leave it behind with ",
            accept_remedy(Code::loses_parts)}};
 }
 
