@@ -1,0 +1,98 @@
+// A cartridge in a reader: dumped so that one knows, and written so that one knows that it took.
+#pragma once
+
+#include <cstdint>
+#include <functional>
+#include <optional>
+#include <string>
+#include <vector>
+
+#include "readers/reader.h"
+
+namespace bayswap {
+
+/// What a person sees while it works; each may be empty.
+struct CartridgeWatch {
+  /// So many bytes of so many.
+  std::function<void(std::uint64_t done, std::uint64_t all)> progress;
+  /// The reader's switch has to be moved to so many millivolts; called until it is. False: give up.
+  std::function<bool(int millivolts)> wait_for_switch;
+};
+
+/// An area as it was read.
+struct AreaDump {
+  Bytes bytes;
+  std::vector<std::uint64_t> unsure;  ///< offsets of pages that read differently each time
+  std::size_t page = 0;               ///< bytes of such a page
+  unsigned readings = 0;              ///< of the page that was read most often
+  bool size_by_repeat = false;        ///< nobody told the size; the bytes repeat behind it
+};
+
+/// How a write ended.
+enum class WriteEnd {
+  done,      ///< every page reads back, after power off and on as well
+  restored,  ///< some pages did not take, and the old content is back
+  broken,    ///< some pages did not take, and neither did some of the old content
+};
+struct WriteOutcome {
+  WriteEnd end = WriteEnd::done;
+  std::vector<std::uint64_t> wrong_pages;  ///< their numbers, from 0
+  std::uint64_t pages_written = 0;
+};
+
+/// One thread at a time.
+class Cartridge {
+ public:
+  /// Finds out what is in the slot, gives it the right voltage, and asks for its areas. A 3.3 V
+  /// system never gets 5 V. Errors: `no-cartridge`, `wrong-volts`, and those of CartridgeReader.
+  static Result<Cartridge> open(Link link, CartridgeWatch watch = {});
+
+  [[nodiscard]] const ReaderInfo& reader() const { return info_; }
+  [[nodiscard]] System system() const { return slot_.system; }
+  [[nodiscard]] const std::vector<CartridgeArea>& areas() const { return areas_; }
+  [[nodiscard]] const CartridgeArea* area(std::string_view name) const;
+  /// The ROM's beginning, read until two readings agree: where headers lie. At most 64 KiB + 4 KiB.
+  [[nodiscard]] const Bytes& header() const { return header_; }
+  /// The ROM's header reads the same each time.
+  [[nodiscard]] bool contacts_steady() const { return contacts_steady_; }
+
+  /// Reads an area. `size`: where the reader does not tell it; nothing: it is found by where the
+  /// bytes repeat. `enough`: whether one reading is, by a check of the bytes' own; without it each
+  /// page is read until two readings in a row agree and most do. `known`: the beginning, as an
+  /// earlier run read it once.
+  [[nodiscard]] Result<AreaDump> dump(const CartridgeArea& area,
+                                      std::optional<std::uint64_t> size = {}, Bytes known = {},
+                                      const std::function<bool(ByteView)>& enough = {});
+
+  /// Writes the pages of an area that differ. `before`: what it holds now, as dump() read it. Every
+  /// page is read back and tried up to five times; at the end the whole area is read after power
+  /// off and on. Where pages stay wrong the old content is written back. Errors: a lost link and a
+  /// changed cartridge leave the area neither old nor new.
+  [[nodiscard]] Result<WriteOutcome> write(const CartridgeArea& area, ByteView before,
+                                           ByteView wanted);
+
+ private:
+  Cartridge(CartridgeReader reader, CartridgeWatch watch)
+      : reader_(std::move(reader)), watch_(std::move(watch)) {}
+  class Dumper;
+  class Writer;
+
+  Result<void> set_volts();
+  Result<void> read_header();
+  /// Two readings in a row that agree; nothing when six do not settle it.
+  Result<std::optional<Bytes>> steady(const CartridgeArea& area, std::uint64_t at,
+                                      std::size_t size);
+  Result<std::uint64_t> size_by_repeat(const CartridgeArea& area);
+  /// Off and on again; the same cartridge has to be there.
+  Result<void> cycle_power();
+
+  CartridgeReader reader_;
+  CartridgeWatch watch_;
+  ReaderInfo info_;
+  InSlot slot_;
+  std::vector<CartridgeArea> areas_;
+  Bytes header_;
+  bool contacts_steady_ = true;
+};
+
+}  // namespace bayswap

@@ -1,0 +1,54 @@
+// Questions to a reader and their answers, over a stream that may lose, double and damage bytes.
+#pragma once
+
+#include <functional>
+#include <optional>
+#include <string>
+
+#include "readers/frames.h"
+#include "readers/messages.h"
+#include "readers/transport.h"
+
+namespace bayswap {
+
+/// What a person hears of while the link waits. Each may be empty.
+struct LinkWatch {
+  /// False: stop waiting; the question ends with `cancelled`.
+  std::function<bool()> go_on;
+  /// Nothing was heard for so long: told once for each silence of three seconds.
+  std::function<void(Milliseconds)> silent;
+};
+
+/// The answer to one question.
+struct Answer {
+  Fields fields;
+  std::string error;  ///< the reader's code; empty: it did what was asked
+  std::string text;   ///< what the reader says of it
+};
+
+/// One thread at a time. Owns its transport.
+class Link {
+ public:
+  /// `first`: the number of the first question. What waits in the stream is thrown away.
+  Link(std::unique_ptr<Transport> transport, std::uint16_t first, LinkWatch watch = {});
+
+  /// Asks, repeats the question where no answer comes, and waits while the reader is busy. An
+  /// answer with an error is no failure of the link. Errors: `link-lost` (Trouble::place) after six
+  /// sends without an answer, or 30 s without any progress; `cancelled`.
+  [[nodiscard]] Result<Answer> ask(const std::string& what, Fields with = {});
+
+  [[nodiscard]] Transport& transport() { return *transport_; }
+
+ private:
+  class Waiting;
+  Result<void> discard_waiting();
+  [[nodiscard]] Error lost(const std::string& why) const;
+
+  std::unique_ptr<Transport> transport_;
+  std::uint16_t number_;  // of the next question
+  LinkWatch watch_;
+  FrameReader frames_;
+  bool fresh_ = true;
+};
+
+}  // namespace bayswap

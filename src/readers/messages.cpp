@@ -1,0 +1,214 @@
+#include "readers/messages.h"
+
+#include <algorithm>
+#include <limits>
+#include <nlohmann/json.hpp>
+#include <set>
+
+#include "core/bytes/cursor.h"
+#include "core/bytes/text.h"
+
+namespace bayswap {
+namespace {
+
+using nlohmann::json;
+
+constexpr unsigned kDeepest = 8;  // levels of maps and lists
+
+const Value* find(const Fields& fields, std::string_view key) {
+  const auto found = std::ranges::find(fields, key, &std::pair<std::string, Value>::first);
+  return found == fields.end() ? nullptr : &found->second;
+}
+
+template <class T>
+const T* of_kind(const Fields& fields, std::string_view key) {
+  const Value* value = find(fields, key);
+  return value == nullptr ? nullptr : std::get_if<T>(&value->is);
+}
+
+// The library that reads CBOR allows more than the link does. This looks at the bytes first.
+class StrictCheck {
+ public:
+  explicit StrictCheck(ByteView bytes) : bytes_(bytes) {}
+
+  bool is_message() {
+    return !bytes_.empty() && to_u8(bytes_.front()) >> 5U == kMap && item(0) &&
+           at_ == bytes_.size();
+  }
+
+ private:
+  static constexpr unsigned kUnsigned = 0;
+  static constexpr unsigned kNegative = 1;
+  static constexpr unsigned kByteString = 2;
+  static constexpr unsigned kText = 3;
+  static constexpr unsigned kList = 4;
+  static constexpr unsigned kMap = 5;
+  static constexpr unsigned kSimple = 7;
+
+  bool item(unsigned depth) {
+    if (at_ >= bytes_.size()) return false;
+    const unsigned head = to_u8(bytes_[at_++]);
+    const unsigned major = head >> 5U;
+    const unsigned info = head & 0x1FU;
+    if (major == kSimple) return info >= 20 && info <= 22;  // false, true, null
+    const auto number = argument(info);
+    if (!number) return false;
+    switch (major) {
+      case kUnsigned:
+      case kNegative: return *number <= std::uint64_t{std::numeric_limits<std::int64_t>::max()};
+      case kByteString: return take(*number).has_value();
+      case kText: {
+        const auto text = take(*number);
+        return text && is_utf8(*text);
+      }
+      case kList: return depth < kDeepest && list(*number, depth);
+      case kMap: return depth < kDeepest && map(*number, depth);
+      default: return false;  // tags
+    }
+  }
+
+  bool list(std::uint64_t count, unsigned depth) {
+    if (count > bytes_.size() - at_) return false;
+    for (std::uint64_t i = 0; i < count; ++i)
+      if (!item(depth + 1)) return false;
+    return true;
+  }
+
+  bool map(std::uint64_t count, unsigned depth) {
+    if (count > (bytes_.size() - at_) / 2) return false;
+    std::set<std::string> keys;
+    for (std::uint64_t i = 0; i < count; ++i) {
+      if (at_ >= bytes_.size()) return false;
+      const unsigned head = to_u8(bytes_[at_++]);
+      const auto size = argument(head & 0x1FU);
+      if (head >> 5U != kText || !size) return false;
+      const auto key = take(*size);
+      if (!key || !is_utf8(*key)) return false;
+      const std::string text(reinterpret_cast<const char*>(key->data()), key->size());
+      if (!keys.insert(text).second || !item(depth + 1)) return false;
+    }
+    return true;
+  }
+
+  // The number in a head, or behind it. Lengths that are not told are not allowed.
+  std::optional<std::uint64_t> argument(unsigned info) {
+    if (info < 24) return info;
+    if (info > 27) return std::nullopt;
+    const auto bytes = take(std::uint64_t{1} << (info - 24));
+    if (!bytes) return std::nullopt;
+    std::uint64_t value = 0;
+    for (const std::byte byte : *bytes) value = value << 8U | to_u8(byte);
+    return value;
+  }
+
+  std::optional<ByteView> take(std::uint64_t size) {
+    const auto taken = slice(bytes_, at_, size);
+    if (taken) at_ += taken->size();
+    return taken;
+  }
+
+  ByteView bytes_;
+  std::size_t at_ = 0;
+};
+
+Value value_of(json& from);
+
+Fields fields_of(json& from) {
+  Fields fields;
+  for (auto& [key, value] : from.items()) fields.emplace_back(key, value_of(value));
+  return fields;
+}
+
+Value value_of(json& from) {
+  if (from.is_null()) return {};
+  if (from.is_boolean()) return {from.get<bool>()};
+  if (from.is_string()) return {std::move(from.get_ref<std::string&>())};
+  if (from.is_object()) return {fields_of(from)};
+  if (from.is_binary()) {
+    const auto& stored = from.get_binary();
+    const auto view = std::as_bytes(std::span(stored));
+    return {Bytes(view.begin(), view.end())};
+  }
+  if (from.is_array()) {
+    std::vector<Value> list;
+    for (json& one : from) list.push_back(value_of(one));
+    return {std::move(list)};
+  }
+  return {from.get<std::int64_t>()};
+}
+
+json json_of(const Value& value);
+
+json json_of(const Fields& fields) {
+  json object = json::object();
+  for (const auto& [key, value] : fields) object[key] = json_of(value);
+  return object;
+}
+
+json json_of(const Value& value) {
+  return std::visit(
+      [](const auto& held) -> json {
+        using T = std::decay_t<decltype(held)>;
+        if constexpr (std::is_same_v<T, std::monostate>) {
+          return nullptr;
+        } else if constexpr (std::is_same_v<T, Bytes>) {
+          const auto* data = reinterpret_cast<const std::uint8_t*>(held.data());
+          return json::binary(std::vector<std::uint8_t>(data, data + held.size()));
+        } else if constexpr (std::is_same_v<T, std::vector<Value>>) {
+          json list = json::array();
+          for (const Value& one : held) list.push_back(json_of(one));
+          return list;
+        } else if constexpr (std::is_same_v<T, Fields>) {
+          return json_of(held);
+        } else {
+          return held;
+        }
+      },
+      value.is);
+}
+
+}  // namespace
+
+std::optional<std::int64_t> number_in(const Fields& fields, std::string_view key) {
+  const auto* value = of_kind<std::int64_t>(fields, key);
+  return value == nullptr ? std::nullopt : std::optional(*value);
+}
+
+std::optional<bool> truth_in(const Fields& fields, std::string_view key) {
+  const auto* value = of_kind<bool>(fields, key);
+  return value == nullptr ? std::nullopt : std::optional(*value);
+}
+
+const std::string* text_in(const Fields& fields, std::string_view key) {
+  return of_kind<std::string>(fields, key);
+}
+
+const Bytes* bytes_in(const Fields& fields, std::string_view key) {
+  return of_kind<Bytes>(fields, key);
+}
+
+const std::vector<Value>* list_in(const Fields& fields, std::string_view key) {
+  return of_kind<std::vector<Value>>(fields, key);
+}
+
+bool has_key(const Fields& fields, std::string_view key) {
+  return find(fields, key) != nullptr;
+}
+
+Bytes encoded(const Fields& message) {
+  Bytes bytes;
+  const std::vector<std::uint8_t> made = json::to_cbor(json_of(message));
+  const auto view = std::as_bytes(std::span(made));
+  bytes.assign(view.begin(), view.end());
+  return bytes;
+}
+
+std::optional<Fields> decoded(ByteView payload) {
+  if (!StrictCheck(payload).is_message()) return std::nullopt;
+  const auto* begin = reinterpret_cast<const std::uint8_t*>(payload.data());
+  json read = json::from_cbor(begin, begin + payload.size(), true, false);
+  if (!read.is_object()) return std::nullopt;
+  return fields_of(read);
+}
+
+}  // namespace bayswap

@@ -1,0 +1,39 @@
+// Messages of the reader link: maps of CBOR (RFC 8949) in the narrow form that the link allows.
+#pragma once
+
+#include <cstdint>
+#include <optional>
+#include <string>
+#include <string_view>
+#include <utility>
+#include <variant>
+#include <vector>
+
+#include "bayswap/bytes.h"
+
+namespace bayswap {
+
+struct Value;
+/// A map's keys and values. No key stands twice.
+using Fields = std::vector<std::pair<std::string, Value>>;
+
+struct Value {
+  std::variant<std::monostate, std::int64_t, bool, std::string, Bytes, std::vector<Value>, Fields>
+      is;  // monostate: null
+};
+
+/// Values of a kind in a message; nothing when the key is absent or of another kind.
+[[nodiscard]] std::optional<std::int64_t> number_in(const Fields& fields, std::string_view key);
+[[nodiscard]] std::optional<bool> truth_in(const Fields& fields, std::string_view key);
+[[nodiscard]] const std::string* text_in(const Fields& fields, std::string_view key);
+[[nodiscard]] const Bytes* bytes_in(const Fields& fields, std::string_view key);
+[[nodiscard]] const std::vector<Value>* list_in(const Fields& fields, std::string_view key);
+[[nodiscard]] bool has_key(const Fields& fields, std::string_view key);
+
+[[nodiscard]] Bytes encoded(const Fields& message);
+
+/// The message; nothing when the bytes are not one CBOR map with text keys, definite lengths, whole
+/// numbers, no tags and no repeated keys, at most 8 levels deep.
+[[nodiscard]] std::optional<Fields> decoded(ByteView payload);
+
+}  // namespace bayswap
