@@ -20,7 +20,7 @@ struct NamedCommand {
   void (*add)(Command&, Run&);
 };
 
-constexpr std::array<NamedCommand, 13> kCommands{{{"look", add_look},
+constexpr std::array<NamedCommand, 14> kCommands{{{"look", add_look},
                                                   {"reshape", add_reshape},
                                                   {"carry", add_carry},
                                                   {"undo", add_undo},
@@ -30,6 +30,7 @@ constexpr std::array<NamedCommand, 13> kCommands{{{"look", add_look},
                                                   {"bay", add_bay},
                                                   {"card", add_card},
                                                   {"state", add_state},
+                                                  {"cart", add_cart},
                                                   {"catalog", add_catalog},
                                                   {"layouts", add_layouts},
                                                   {"demo", add_demo}}};

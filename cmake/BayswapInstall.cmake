@@ -14,5 +14,5 @@ install(FILES ${PROJECT_BINARY_DIR}/bayswapConfig.cmake ${PROJECT_BINARY_DIR}/ba
 configure_file(${CMAKE_CURRENT_LIST_DIR}/bayswap.pc.in ${PROJECT_BINARY_DIR}/bayswap.pc @ONLY)
 install(FILES ${PROJECT_BINARY_DIR}/bayswap.pc DESTINATION ${CMAKE_INSTALL_LIBDIR}/pkgconfig)
 if(BAYSWAP_BUILD_TOOL)
-  install(TARGETS bayswap_cli RUNTIME DESTINATION ${CMAKE_INSTALL_BINDIR})
+  install(TARGETS bayswap_cli bayswap_reader RUNTIME DESTINATION ${CMAKE_INSTALL_BINDIR})
 endif()

@@ -1,6 +1,7 @@
 #include "demo/simulated_reader.h"
 
 #include <algorithm>
+#include <utility>
 
 namespace bayswap::demo {
 namespace {
@@ -9,7 +10,7 @@ constexpr int kLow = 3300;
 constexpr int kHigh = 5000;
 constexpr std::uint64_t kBusLimit = 64ULL << 20U;  // bytes
 
-Fields error(const std::string& code, const std::string& text = {}) {
+CborMap error(const std::string& code, const std::string& text = {}) {
   return {{"error", {code}}, {"text", {text}}};
 }
 
@@ -17,7 +18,7 @@ bool needs_low_volts(System system) {
   return system == System::gba || system == System::n64 || system == System::nds;
 }
 
-Value number(std::uint64_t value) {
+CborValue number(std::uint64_t value) {
   return {static_cast<std::int64_t>(value)};
 }
 
@@ -59,7 +60,11 @@ void SimulatedReader::power_off() {
     if (SimulatedChip* there = chip(buffered_->area))
       std::ranges::copy(buffered_->before,
                         there->bytes.begin() + static_cast<std::ptrdiff_t>(buffered_->at));
-  buffered_.reset();
+  if (std::exchange(buffered_, std::nullopt)) tell_change();
+}
+
+void SimulatedReader::tell_change() const {
+  if (changed_ && cartridge_) changed_(*cartridge_);
 }
 
 void SimulatedReader::put_in(std::optional<SimulatedCartridge> cartridge) {
@@ -80,8 +85,8 @@ void SimulatedReader::question(const Bytes& payload, Milliseconds now) {
   if (faults_.swap_after && asked_ == *faults_.swap_after) put_in(faults_.other);
   const bool again = payload == last_question_ && (what == nullptr || *what != "hello");
   if (!again) {
-    Fields fields = what == nullptr ? error("bad-question") : work(*what, *message);
-    fields.emplace_back("for", Value{*ask});
+    CborMap fields = what == nullptr ? error("bad-question") : work(*what, *message);
+    fields.emplace_back("for", CborValue{*ask});
     last_question_ = payload;
     last_answer_ = encoded(fields);
     ++worked_;
@@ -106,7 +111,7 @@ void SimulatedReader::answer(const Bytes& payload, Milliseconds now) {
   if (!held_.empty()) due_.push_back({now, std::exchange(held_, {})});
 }
 
-Fields SimulatedReader::work(const std::string& what, const Fields& question) {
+CborMap SimulatedReader::work(const std::string& what, const CborMap& question) {
   if (what == "hello") return hello();
   if (what == "probe") {
     if (!cartridge_) return {{"present", {false}}};
@@ -136,7 +141,7 @@ Fields SimulatedReader::work(const std::string& what, const Fields& question) {
   return error("not-supported");
 }
 
-Fields SimulatedReader::work_on_cartridge(const std::string& what, const Fields& question) {
+CborMap SimulatedReader::work_on_cartridge(const std::string& what, const CborMap& question) {
   const auto session = number_in(question, "session");
   if (!session) return error("bad-question");
   if (!cartridge_) return error("no-cartridge");
@@ -147,16 +152,16 @@ Fields SimulatedReader::work_on_cartridge(const std::string& what, const Fields&
     return error("wrong-volts");
   }
   power_ = true;
-  Fields fields = what == "areas"   ? areas()
+  CborMap fields = what == "areas"   ? areas()
                   : what == "read"  ? read(question)
                   : what == "write" ? write(question)
                                     : erase(question);
-  fields.emplace_back("session", Value{session_});
+  fields.emplace_back("session", CborValue{session_});
   return fields;
 }
 
-Fields SimulatedReader::hello() const {
-  std::vector<Value> slots;
+CborMap SimulatedReader::hello() const {
+  std::vector<CborValue> slots;
   for (const char* slot : {"gb", "gba", "n64", "snes", "md", "nes"})
     slots.push_back({std::string(slot)});
   return {{"link", {std::int64_t{1}}},
@@ -164,18 +169,18 @@ Fields SimulatedReader::hello() const {
           {"serial", {std::string("PR-0001")}},
           {"chunk", number(traits_.chunk)},
           {"volts", {std::int64_t{volts_mv_}}},
-          {"can_volts", {std::vector<Value>{{std::int64_t{kLow}}, {std::int64_t{kHigh}}}}},
+          {"can_volts", {std::vector<CborValue>{{std::int64_t{kLow}}, {std::int64_t{kHigh}}}}},
           {"volts_by", {std::string(traits_.volts_by_switch ? "switch" : "host")}},
           {"slots", {slots}}};
 }
 
-Fields SimulatedReader::areas() const {
-  std::vector<Value> list;
-  Fields rom{{"area", {std::string("rom")}}};
+CborMap SimulatedReader::areas() const {
+  std::vector<CborValue> list;
+  CborMap rom{{"area", {std::string("rom")}}};
   if (cartridge_->rom_size_told) rom.emplace_back("size", number(cartridge_->rom.size()));
   list.push_back({rom});
   for (const SimulatedChip& chip : cartridge_->chips) {
-    Fields area{{"area", {chip.area}},
+    CborMap area{{"area", {chip.area}},
                 {"chip", {chip.kind}},
                 {"size", number(chip.bytes.size())},
                 {"page", number(chip.page)}};
@@ -191,7 +196,7 @@ SimulatedChip* SimulatedReader::chip(const std::string& area) {
   return found == cartridge_->chips.end() ? nullptr : &*found;
 }
 
-Fields SimulatedReader::read(const Fields& question) {
+CborMap SimulatedReader::read(const CborMap& question) {
   const std::string* area = text_in(question, "area");
   const auto at = number_in(question, "at");
   const auto size = number_in(question, "size");
@@ -214,7 +219,7 @@ Fields SimulatedReader::read(const Fields& question) {
   return {{"data", {data}}};
 }
 
-Fields SimulatedReader::write(const Fields& question) {
+CborMap SimulatedReader::write(const CborMap& question) {
   const std::string* area = text_in(question, "area");
   const auto at = number_in(question, "at");
   const Bytes* data = bytes_in(question, "data");
@@ -225,7 +230,7 @@ Fields SimulatedReader::write(const Fields& question) {
   if (there == nullptr || from > there->bytes.size() || data->size() > there->bytes.size() - from ||
       from / there->page != (from + data->size() - 1) / there->page)
     return error("range");
-  const Fields done{{"wrote", number(data->size())}};
+  const CborMap done{{"wrote", number(data->size())}};
   const bool takes = !faults_.third_try || ++tries_[{*area, from}] >= 3;
   if (!takes || chance(faults_.ignored)) return done;
   const auto begin = there->bytes.begin() + static_cast<std::ptrdiff_t>(from);
@@ -234,10 +239,11 @@ Fields SimulatedReader::write(const Fields& question) {
     std::byte& cell = there->bytes[static_cast<std::size_t>(from) + i];
     cell = there->kind == "flash" ? cell & (*data)[i] : (*data)[i];
   }
+  tell_change();
   return done;
 }
 
-Fields SimulatedReader::erase(const Fields& question) {
+CborMap SimulatedReader::erase(const CborMap& question) {
   const std::string* area = text_in(question, "area");
   const auto at = number_in(question, "at");
   const auto size = number_in(question, "size");
@@ -253,6 +259,7 @@ Fields SimulatedReader::erase(const Fields& question) {
   const auto begin = there->bytes.begin() + static_cast<std::ptrdiff_t>(from);
   std::fill_n(begin, count, std::byte{0xFF});
   buffered_.reset();
+  tell_change();
   return {{"erased", number(count)}};
 }
 

@@ -5,6 +5,7 @@
 #include <chrono>
 #include <cstdint>
 #include <deque>
+#include <functional>
 #include <map>
 #include <optional>
 #include <random>
@@ -77,6 +78,8 @@ class SimulatedReader {
   /// Lets the slot lose its power, as when the cartridge is taken out.
   void power_off();
   void put_in(std::optional<SimulatedCartridge> cartridge);
+  /// Called whenever a chip holds something else.
+  void on_change(std::function<void(const SimulatedCartridge&)> told) { changed_ = std::move(told); }
   void move_switch(int millivolts) { volts_mv_ = millivolts; }
   /// Questions that were worked.
   [[nodiscard]] std::uint64_t worked() const { return worked_; }
@@ -90,14 +93,15 @@ class SimulatedReader {
   };
   bool chance(unsigned in_a_thousand) { return numbers_() % 1000 < in_a_thousand; }
   void question(const Bytes& payload, Milliseconds now);
-  Fields work(const std::string& what, const Fields& question);
-  Fields work_on_cartridge(const std::string& what, const Fields& question);
-  Fields read(const Fields& question);
-  Fields write(const Fields& question);
-  Fields erase(const Fields& question);
-  Fields hello() const;
-  Fields areas() const;
+  CborMap work(const std::string& what, const CborMap& question);
+  CborMap work_on_cartridge(const std::string& what, const CborMap& question);
+  CborMap read(const CborMap& question);
+  CborMap write(const CborMap& question);
+  CborMap erase(const CborMap& question);
+  CborMap hello() const;
+  CborMap areas() const;
   void answer(const Bytes& payload, Milliseconds now);
+  void tell_change() const;
   SimulatedChip* chip(const std::string& area);
 
   std::optional<SimulatedCartridge> cartridge_;
@@ -123,6 +127,7 @@ class SimulatedReader {
     Bytes before;
   };
   std::optional<Buffered> buffered_;
+  std::function<void(const SimulatedCartridge&)> changed_;
 };
 
 }  // namespace bayswap::demo

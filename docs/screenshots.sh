@@ -94,4 +94,13 @@ for bay in wharf pier shed; do bayswap bay learn $bay $bay >/dev/null; done
 shot states 'bayswap state list wharf' \
   'bayswap carry "wharf/states/Dune Semaphore (1982) (Quay Works).st5" --to shed --plan' \
   'bayswap state dig "wreck/Lantern Drift.state4" --like "wreck/Lantern Drift, last summer.srm" -o found.srm'
+cp "reader/LANTERN DRIFT.srm" chip.srm
+bayswap-reader "reader/LANTERN DRIFT.sfc" chip.srm --third-try --pty >port.txt &
+simulated=$!
+for _ in 1 2 3 4 5 6 7 8 9 10; do [ -s port.txt ] || sleep 0.1; done
+ln -s "$(cut -d: -f2 port.txt)" slot
+mkdir dumps
+shot cart 'bayswap cart look --port pty:slot' 'bayswap cart dump -o dumps --port pty:slot' \
+  'bayswap cart write "den/saves/Lantern Drift (America).srm" --port pty:slot' 'bayswap undo'
+kill $simulated
 shot demo 'bayswap demo ../story'

@@ -1,8 +1,11 @@
 #include "bayswap/carry.h"
 
+#include <algorithm>
 #include <memory>
 
+#include "cli/commands/cart_access.h"
 #include "cli/commands/commands.h"
+#include "cli/interrupt.h"
 #include "cli/render/json.h"
 #include "cli/render/summary.h"
 #include "cli/render/text.h"
@@ -24,7 +27,7 @@ bool is_failure(const MoveReport& move, bool all) {
   return false;
 }
 
-void show(const CarryReport& report, Run& run, bool all, bool undoing) {
+void show(const CarryReport& report, Run& run, bool all, Doing doing) {
   if (!run.json)
     for (const PlaceReport& place : report.understood)
       run.print(understood_text(place, run.style()) + "\n");
@@ -33,7 +36,7 @@ void show(const CarryReport& report, Run& run, bool all, bool undoing) {
   else if (all)
     run.print(summary_text(report, run.style()));
   else
-    run.print(report_text(report, run.style(), undoing ? Doing::undoing : Doing::carrying));
+    run.print(report_text(report, run.style(), doing));
   if (!run.json)
     for (const Finding& note : report.notes) run.print(finding_text(note, run.style(), 0));
   for (const MoveReport& move : report.moves)
@@ -44,6 +47,16 @@ void show(const CarryReport& report, Run& run, bool all, bool undoing) {
 }
 
 }  // namespace
+
+void show_written(const CarryReport& report, Run& run, bool undoing) {
+  show(report, run, false, undoing ? Doing::undoing : Doing::writing);
+  const bool written = std::ranges::any_of(report.moves, [](const MoveReport& move) {
+    return move.status == MoveStatus::done && !move.nothing_to_do;
+  });
+  if (written && !run.json)
+    run.print("every page reads back, also after power off and on: it is safe to take the "
+              "cartridge out\n");
+}
 
 void add_carry(Command& app, Run& run) {
   auto arguments = std::make_shared<CarryArguments>();
@@ -86,7 +99,7 @@ void add_carry(Command& app, Run& run) {
       arguments->request.accept = std::move(*accept);
       const auto report = carry(session, arguments->request);
       if (!report) return tl::unexpected(report.error());
-      show(*report, run, arguments->request.all, false);
+      show(*report, run, arguments->request.all, Doing::carrying);
       return {};
     });
   });
@@ -98,14 +111,23 @@ void add_undo(Command& app, Run& run) {
   Command& command = add_command(app, run, "undo", "Put back exactly what the last carry replaced",
                                  "bayswap undo\n  bayswap undo m12");
   command.add_option("MOVE", *move, "a move, as carry names it; without it the last command");
+  auto port = std::make_shared<PortArguments>();
   add_accept(command, *codes);
-  command.on_call([move, codes, &run] {
+  add_port(command, *port);
+  command.on_call([move, codes, port, &run] {
     run.with_session([&](Session& session) -> Result<void> {
       const auto accept = accepted_codes(*codes);
       if (!accept) return tl::unexpected(accept.error());
+      if (wrote_cart(session, *move)) {
+        const InterruptWatch watch;
+        const auto put_back = undo_cart(session, access_of(*port, run), *move, *accept);
+        if (!put_back) return tl::unexpected(put_back.error());
+        show_written(*put_back, run, true);
+        return {};
+      }
       const auto report = undo(session, *move, *accept);
       if (!report) return tl::unexpected(report.error());
-      show(*report, run, false, true);
+      show(*report, run, false, Doing::undoing);
       return {};
     });
   });

@@ -41,6 +41,7 @@ void add_keep(Command& app, Run& run);
 void add_bay(Command& app, Run& run);
 void add_card(Command& app, Run& run);
 void add_state(Command& app, Run& run);
+void add_cart(Command& app, Run& run);
 void add_catalog(Command& app, Run& run);
 void add_layouts(Command& app, Run& run);
 void add_demo(Command& app, Run& run);

@@ -288,6 +288,41 @@ Json to_json(const MendReport& report) {
   return json;
 }
 
+Json to_json(const FoundPort& port) {
+  Json json{{"port", port.port}, {"answers", port.answers}};
+  if (!port.description.empty()) json["description"] = port.description;
+  if (port.answers) json["reader"] = port.reader;
+  return json;
+}
+
+Json to_json(const CartReport& cart) {
+  Json chips = Json::array();
+  for (const Chip& chip : cart.chips) chips.push_back({{"part", chip.part}, {"size", chip.size}});
+  Json json{{"port", cart.port},
+            {"reader", cart.reader},
+            {"serial", cart.serial},
+            {"volts_mv", cart.volts_mv},
+            {"system", to_string(cart.system)},
+            {"game", game_json(cart.game)},
+            {"chips", std::move(chips)},
+            {"contacts_steady", cart.contacts_steady},
+            {"findings", list_of(cart.findings)}};
+  if (cart.rom_size) json["rom_size"] = *cart.rom_size;
+  return json;
+}
+
+Json to_json(const CartDumped& dumped) {
+  Json outputs = Json::array();
+  for (const OutputFile& file : dumped.outputs) outputs.push_back(output_json(file));
+  Json json = with_schema("outputs", std::move(outputs));
+  json["cartridge"] = to_json(dumped.cartridge);
+  json["unsure"] = dumped.unsure;
+  json["findings"] = list_of(dumped.findings);
+  if (!dumped.move.empty()) json["move"] = dumped.move;
+  if (dumped.stopped) json["error"] = to_json(*dumped.stopped);
+  return json;
+}
+
 Json to_json(const OutputFile& file) {
   Json json = with_schema("outputs", Json::array({output_json(file)}));
   json["losses"] = Json::array();
@@ -392,6 +427,15 @@ std::string json_text(const OutputFile& file) {
 }
 std::string json_text(const Dug& dug) {
   return dump(to_json(dug)) + "\n";
+}
+std::string json_text(const std::vector<FoundPort>& ports) {
+  return listed("ports", ports);
+}
+std::string json_text(const CartReport& cart) {
+  return dump(with_schema("cartridge", to_json(cart))) + "\n";
+}
+std::string json_text(const CartDumped& dumped) {
+  return dump(to_json(dumped)) + "\n";
 }
 std::string json_text(const Imported& imported) {
   return dump(to_json(imported)) + "\n";

@@ -8,6 +8,7 @@
 #include "bayswap/bay.h"
 #include "bayswap/card_file.h"
 #include "bayswap/carry.h"
+#include "bayswap/cart.h"
 #include "bayswap/catalog_edit.h"
 #include "bayswap/dig.h"
 #include "bayswap/look.h"
@@ -23,6 +24,9 @@ namespace bayswap::cli {
 [[nodiscard]] std::string json_text(const MendReport& report);
 [[nodiscard]] std::string json_text(const OutputFile& file);
 [[nodiscard]] std::string json_text(const Dug& dug);
+[[nodiscard]] std::string json_text(const std::vector<FoundPort>& ports);
+[[nodiscard]] std::string json_text(const CartReport& cart);
+[[nodiscard]] std::string json_text(const CartDumped& dumped);
 [[nodiscard]] std::string json_text(const Imported& imported);
 [[nodiscard]] std::string json_text(const KeepReport& report);
 [[nodiscard]] std::string json_text(const TidyReport& report);

@@ -7,6 +7,7 @@
 #include <iostream>
 #include <string_view>
 
+#include "cli/interrupt.h"
 #include "core/bytes/text.h"
 
 namespace bayswap::cli {
@@ -15,8 +16,10 @@ namespace {
 constexpr std::size_t kBarCells = 32;
 
 std::string rounded(double bytes) {
-  constexpr double kMebi = 1024.0 * 1024.0;
-  return fmt::format("{:.0f} MiB", bytes / kMebi);
+  constexpr double kKibi = 1024.0;
+  constexpr double kFew = 4.0 * kKibi * kKibi;
+  return bytes < kFew ? fmt::format("{:.0f} KiB", bytes / kKibi)
+                      : fmt::format("{:.0f} MiB", bytes / kKibi / kKibi);
 }
 
 std::string_view word_for(Work work) {
@@ -24,7 +27,8 @@ std::string_view word_for(Work work) {
     case Work::files: return "files looked at";
     case Work::saves: return "saves";
     case Work::versions: return "versions";
-    case Work::bytes: return "bytes";
+    case Work::bytes: return "copying ";
+    case Work::cartridge: return "cartridge ";
   }
   return {};
 }
@@ -46,13 +50,14 @@ void ProgressLine::clear() {
 }
 
 bool ProgressLine::report(Work work, std::uint64_t done, std::uint64_t all) {
+  if (interrupted()) return false;
   if (!wanted_ || Clock::now() < next_) return true;
   next_ = Clock::now() + std::chrono::milliseconds(100);
   shown_ = true;
   const double seconds = std::chrono::duration<double>(Clock::now() - begun_).count();
   std::cerr << "\r\x1b[K";
-  if (work == Work::bytes)
-    std::cerr << "copying "
+  if (work == Work::bytes || work == Work::cartridge)
+    std::cerr << word_for(work)
               << (all > 0 ? bar_text(done, all, seconds) : rounded(static_cast<double>(done)))
               << std::flush;
   else
@@ -67,8 +72,13 @@ std::string bar_text(std::uint64_t done, std::uint64_t all, double seconds) {
   std::string bar;
   for (std::size_t i = 0; i < kBarCells; ++i) bar += i < full ? "█" : "░";
   const auto bytes = static_cast<double>(done);
-  return fmt::format("{}  {} of {}{}", bar, rounded(bytes), rounded(static_cast<double>(all)),
-                     seconds > 0 ? fmt::format(", {}/s", rounded(bytes / seconds)) : "");
+  std::string text =
+      fmt::format("{}  {} of {}", bar, rounded(bytes), rounded(static_cast<double>(all)));
+  if (seconds <= 0) return text;
+  text += fmt::format(", {}/s", rounded(bytes / seconds));
+  if (done > 0 && done < all)
+    text += fmt::format(", {:.0f} s left", static_cast<double>(all - done) * seconds / bytes);
+  return text;
 }
 
 }  // namespace bayswap::cli

@@ -46,6 +46,7 @@ std::string command_text(Remedy remedy, const std::string& with) {
     case Remedy::show_bay: return behind("bayswap bay show", with);
     case Remedy::list_bays: return "bayswap bay list";
     case Remedy::list_layouts: return "bayswap layouts";
+    case Remedy::write_cart: return fmt::format("bayswap cart write \"{}\"", with);
     default: return {};
   }
 }
@@ -70,6 +71,8 @@ std::string option_text(Remedy remedy, const std::string& with) {
     case Remedy::from_bay: return "--from BAY";
     case Remedy::all_saves: return "--all";
     case Remedy::each_part: return "--split";
+    case Remedy::port: return "--port PORT";
+    case Remedy::wait_for_switch: return "--wait";
     default: return {};
   }
 }

@@ -117,6 +117,7 @@ const char* deed(Doing doing) {
     case Doing::putting: return "put on the card";
     case Doing::dropping: return "dropped";
     case Doing::restoring: return "brought back";
+    case Doing::writing: return "written to the cartridge";
   }
   return "";
 }
@@ -138,6 +139,7 @@ std::string status_mark(const MoveReport& move, const Style& style, Doing doing)
 const char* fate_of(const MoveReport& move, Doing doing) {
   if (doing == Doing::restoring) return move.folder ? "other files" : "another version";
   if (move.folder) return "a folder with other content";
+  if (move.cartridge) return "another save on the cartridge";
   if (is_package(layouts().find(move.to_layout)))
     return doing == Doing::putting ? "a package whose other files stay as they lie"
                                    : "a package that is replaced as a whole";

@@ -71,6 +71,7 @@ struct MoveReport {
   std::string chip;                ///< the chip, and how it is known
   std::uint64_t size = 0;          ///< of the file there, in bytes
   bool folder = false;             ///< `to` is a folder of files
+  bool cartridge = false;          ///< `to` is the port of a cartridge reader
   bool replaces = false;           ///< a file is there, and its old content is kept in history
   bool nothing_to_do = false;      ///< the same progress is there already
   /// Of a folder: what becomes of the files there.

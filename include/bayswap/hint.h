@@ -36,6 +36,7 @@ enum class Remedy {
   show_bay,
   list_bays,
   list_layouts,
+  write_cart,
   // Say with what is asked:
   accept,
   layout_of_input,
@@ -54,6 +55,8 @@ enum class Remedy {
   from_bay,
   all_saves,
   each_part,
+  port,
+  wait_for_switch,
 };
 
 /// A remedy in plain words: `mend the card into a new one`.

@@ -6,6 +6,7 @@
 #include "bayswap/versions.h"
 #include "core/bytes/text.h"
 #include "files/atomic_write.h"
+#include "moves/cart_open.h"
 #include "moves/mover.h"
 #include "moves/past_saves.h"
 #include "moves/waiting.h"
@@ -102,6 +103,12 @@ Result<CarryReport> restore(Session& session, const RestoreRequest& request) {
   if (!chosen) return tl::unexpected(chosen.error());
   const Timeline& timeline = *chosen->timeline;
   const PastState& state = *chosen->state;
+  if (is_on_cartridge(timeline.root.string()))
+    return fail(Trouble::stopped, Code::no_match,
+                fmt::format("{}: is the save of a cartridge, which only a reader can write",
+                            safe_text(timeline.root.string())),
+                {"bring the version into a file with '", Remedy::export_history, "', then: ",
+                 HintPiece{Remedy::write_cart, "FILE"}});
   const auto changes = changes_to(storage, *history, state);
   if (!changes) return tl::unexpected(changes.error());
 

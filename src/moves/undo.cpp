@@ -8,6 +8,7 @@
 #include "core/bytes/text.h"
 #include "files/atomic_write.h"
 #include "files/clock.h"
+#include "moves/cart_open.h"
 #include "moves/mover.h"
 #include "moves/waiting.h"
 
@@ -174,6 +175,13 @@ Result<CarryReport> undo(Session& session, const std::string& name, const std::s
   const auto moves = wanted_moves(*history, name);
   if (!moves) return tl::unexpected(moves.error());
   if (moves->empty()) return nothing();
+  for (const MoveRecord& move : *moves)
+    if (!move.steps.empty() && is_on_cartridge(move.steps.front().path))
+      return fail(Trouble::stopped, Code::no_match,
+                  fmt::format("the move {} wrote a cartridge, and is taken back with that cartridge "
+                              "in its reader",
+                              move_name(move.id)),
+                  "put the cartridge in");
 
   CarryReport report;
   bool stopped = false;

@@ -11,9 +11,26 @@ namespace {
 
 constexpr std::uint64_t kSmallestRom = 16U << 10U;
 constexpr std::uint64_t kLargestRom = 512U << 20U;
-constexpr std::size_t kHeader = 68U << 10U;  // bytes; headers lie in the first 64 KiB
 constexpr int kSteadyReadings = 6;
 constexpr Milliseconds kSwitchLook{500};
+
+// Where a system's headers may lie, in bytes.
+struct HeaderPlace {
+  std::size_t at = 0;
+  std::size_t size = 0;
+};
+
+std::vector<HeaderPlace> header_places(System system) {
+  constexpr std::size_t kBeginning = 4096;
+  constexpr std::size_t kHeader = 256;
+  std::vector<HeaderPlace> places{{0, kBeginning}};
+  const auto ends_at = [&](std::size_t end) { places.push_back({end - kHeader, kHeader}); };
+  if (system == System::snes)
+    for (const std::size_t end : {0x8000U, 0x10000U}) ends_at(end);
+  if (system == System::sms)
+    for (const std::size_t end : {0x2000U, 0x4000U, 0x8000U}) ends_at(end);
+  return places;
+}
 
 }  // namespace
 
@@ -69,13 +86,19 @@ Result<void> Cartridge::set_volts() {
 Result<void> Cartridge::read_header() {
   const CartridgeArea* rom = area("rom");
   if (rom == nullptr) return {};
-  const std::uint64_t wanted = std::min<std::uint64_t>(kHeader, rom->size.value_or(kHeader));
-  for (std::uint64_t at = 0; at < wanted; at += info_.chunk) {
-    const auto size = static_cast<std::size_t>(std::min<std::uint64_t>(info_.chunk, wanted - at));
-    auto bytes = steady(*rom, at, size);
-    if (!bytes) return tl::unexpected(bytes.error());
-    if (!*bytes) break;
-    header_.insert(header_.end(), (*bytes)->begin(), (*bytes)->end());
+  for (const HeaderPlace& place : header_places(slot_.system)) {
+    const std::size_t end = place.at + place.size;
+    if (rom->size && end > *rom->size) break;
+    header_.resize(std::max(header_.size(), end));
+    for (std::size_t at = place.at; at < end; at += info_.chunk) {
+      auto bytes = steady(*rom, at, std::min(info_.chunk, end - at));
+      if (!bytes) return tl::unexpected(bytes.error());
+      if (!*bytes) {
+        header_.resize(place.at);
+        return {};
+      }
+      std::ranges::copy(**bytes, header_.begin() + static_cast<std::ptrdiff_t>(at));
+    }
   }
   return {};
 }

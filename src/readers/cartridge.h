@@ -51,7 +51,8 @@ class Cartridge {
   [[nodiscard]] System system() const { return slot_.system; }
   [[nodiscard]] const std::vector<CartridgeArea>& areas() const { return areas_; }
   [[nodiscard]] const CartridgeArea* area(std::string_view name) const;
-  /// The ROM's beginning, read until two readings agree: where headers lie. At most 64 KiB + 4 KiB.
+  /// The ROM's beginning, up to the end of the last place where the system's headers lie; zeros
+  /// between such places. Read until two readings agree.
   [[nodiscard]] const Bytes& header() const { return header_; }
   /// The ROM's header reads the same each time.
   [[nodiscard]] bool contacts_steady() const { return contacts_steady_; }
@@ -63,6 +64,11 @@ class Cartridge {
   [[nodiscard]] Result<AreaDump> dump(const CartridgeArea& area,
                                       std::optional<std::uint64_t> size = {}, Bytes known = {},
                                       const std::function<bool(ByteView)>& enough = {});
+
+  /// What the last dump() had read once when it failed.
+  [[nodiscard]] Bytes take_partial() { return std::exchange(partial_, {}); }
+  /// Nobody may stop it any more: what was begun is put back.
+  void finish_without_asking() { reader_.link().finish_without_asking(); }
 
   /// Writes the pages of an area that differ. `before`: what it holds now, as dump() read it. Every
   /// page is read back and tried up to five times; at the end the whole area is read after power
@@ -93,6 +99,7 @@ class Cartridge {
   std::vector<CartridgeArea> areas_;
   Bytes header_;
   bool contacts_steady_ = true;
+  Bytes partial_;
 };
 
 }  // namespace bayswap

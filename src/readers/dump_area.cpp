@@ -36,7 +36,7 @@ class Cartridge::Dumper {
   }
 
   Result<AreaDump> run(const Bytes& known, const std::function<bool(ByteView)>& enough) {
-    if (auto first = read_once(known); !first) return tl::unexpected(first.error());
+    if (auto first = read_once(known); !first) return failed(first.error());
     AreaDump dump;
     dump.page = page_;
     dump.readings = 1;
@@ -44,7 +44,7 @@ class Cartridge::Dumper {
       dump.bytes = std::move(first_);
       return dump;
     }
-    if (auto again = read_again(); !again) return tl::unexpected(again.error());
+    if (auto again = read_again(); !again) return failed(again.error());
     dump.bytes = std::move(first_);
     dump.readings = 2;
     for (const auto& [at, page] : doubtful_) {
@@ -57,6 +57,11 @@ class Cartridge::Dumper {
   }
 
  private:
+  tl::unexpected<Error> failed(const Error& error) {
+    cartridge_.partial_ = std::move(first_);
+    return tl::unexpected(error);
+  }
+
   Result<Bytes> read(std::uint64_t at, std::size_t size) {
     auto bytes = cartridge_.reader_.read(area_, at, size, cartridge_.slot_.session);
     if (!bytes) return tl::unexpected(bytes.error());

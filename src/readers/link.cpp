@@ -12,7 +12,6 @@ namespace {
 
 constexpr Milliseconds kFirstAnswer{1000};
 constexpr Milliseconds kFirstHello{3000};  // readers may just be starting
-constexpr unsigned kMostSends = 6;
 constexpr Milliseconds kNoProgress{30'000};
 constexpr Milliseconds kSilence{3000};  // before a person hears of it
 constexpr Milliseconds kStep{200};      // between looks at whether to go on
@@ -30,7 +29,7 @@ class Link::Waiting {
   }
 
   Result<Answer> run(const Bytes& frame) {
-    while (sends_ < kMostSends) {
+    while (sends_ < link_.most_sends_) {
       if (auto sent = link_.transport_->send(frame); !sent) return tl::unexpected(sent.error());
       ++sends_;
       until_ = link_.transport_->now() + patience_;
@@ -75,7 +74,7 @@ class Link::Waiting {
     return std::optional<Answer>{};
   }
 
-  static std::optional<Answer> answer_in(const Fields& message) {
+  static std::optional<Answer> answer_in(const CborMap& message) {
     Answer answer;
     if (has_key(message, "error")) {
       const std::string* code = text_in(message, "error");
@@ -104,12 +103,12 @@ Link::Link(std::unique_ptr<Transport> transport, std::uint16_t first, LinkWatch 
       number_(first == 0 ? std::uint16_t{1} : first),
       watch_(std::move(watch)) {}
 
-Result<Answer> Link::ask(const std::string& what, Fields with) {
+Result<Answer> Link::ask(const std::string& what, CborMap with) {
   if (auto discarded = discard_waiting(); !discarded) return tl::unexpected(discarded.error());
   const std::uint16_t number = number_;
   number_ = number == 0xFFFF ? std::uint16_t{1} : static_cast<std::uint16_t>(number + 1);
-  with.emplace_back("ask", Value{std::int64_t{number}});
-  with.emplace_back("do", Value{what});
+  with.emplace_back("ask", CborValue{std::int64_t{number}});
+  with.emplace_back("do", CborValue{what});
   return Waiting(*this, number, what == "hello" ? kFirstHello : kFirstAnswer)
       .run(framed(encoded(with)));
 }

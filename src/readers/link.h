@@ -21,7 +21,7 @@ struct LinkWatch {
 
 /// The answer to one question.
 struct Answer {
-  Fields fields;
+  CborMap fields;
   std::string error;  ///< the reader's code; empty: it did what was asked
   std::string text;   ///< what the reader says of it
 };
@@ -35,7 +35,12 @@ class Link {
   /// Asks, repeats the question where no answer comes, and waits while the reader is busy. An
   /// answer with an error is no failure of the link. Errors: `link-lost` (Trouble::place) after six
   /// sends without an answer, or 30 s without any progress; `cancelled`.
-  [[nodiscard]] Result<Answer> ask(const std::string& what, Fields with = {});
+  [[nodiscard]] Result<Answer> ask(const std::string& what, CborMap with = {});
+
+  /// Fewer than the six sends of the link: for ports that may be no reader's.
+  void send_at_most(unsigned times) { most_sends_ = times; }
+  /// Nobody may stop it any more: what was begun is put back.
+  void finish_without_asking() { watch_.go_on = {}; }
 
   [[nodiscard]] Transport& transport() { return *transport_; }
 
@@ -49,6 +54,7 @@ class Link {
   LinkWatch watch_;
   FrameReader frames_;
   bool fresh_ = true;
+  unsigned most_sends_ = 6;
 };
 
 }  // namespace bayswap

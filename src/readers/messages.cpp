@@ -15,14 +15,14 @@ using nlohmann::json;
 
 constexpr unsigned kDeepest = 8;  // levels of maps and lists
 
-const Value* find(const Fields& fields, std::string_view key) {
-  const auto found = std::ranges::find(fields, key, &std::pair<std::string, Value>::first);
+const CborValue* find(const CborMap& fields, std::string_view key) {
+  const auto found = std::ranges::find(fields, key, &std::pair<std::string, CborValue>::first);
   return found == fields.end() ? nullptr : &found->second;
 }
 
 template <class T>
-const T* of_kind(const Fields& fields, std::string_view key) {
-  const Value* value = find(fields, key);
+const T* of_kind(const CborMap& fields, std::string_view key) {
+  const CborValue* value = find(fields, key);
   return value == nullptr ? nullptr : std::get_if<T>(&value->is);
 }
 
@@ -111,15 +111,15 @@ class StrictCheck {
   std::size_t at_ = 0;
 };
 
-Value value_of(json& from);
+CborValue value_of(json& from);
 
-Fields fields_of(json& from) {
-  Fields fields;
+CborMap fields_of(json& from) {
+  CborMap fields;
   for (auto& [key, value] : from.items()) fields.emplace_back(key, value_of(value));
   return fields;
 }
 
-Value value_of(json& from) {
+CborValue value_of(json& from) {
   if (from.is_null()) return {};
   if (from.is_boolean()) return {from.get<bool>()};
   if (from.is_string()) return {std::move(from.get_ref<std::string&>())};
@@ -130,22 +130,22 @@ Value value_of(json& from) {
     return {Bytes(view.begin(), view.end())};
   }
   if (from.is_array()) {
-    std::vector<Value> list;
+    std::vector<CborValue> list;
     for (json& one : from) list.push_back(value_of(one));
     return {std::move(list)};
   }
   return {from.get<std::int64_t>()};
 }
 
-json json_of(const Value& value);
+json json_of(const CborValue& value);
 
-json json_of(const Fields& fields) {
+json json_of(const CborMap& fields) {
   json object = json::object();
   for (const auto& [key, value] : fields) object[key] = json_of(value);
   return object;
 }
 
-json json_of(const Value& value) {
+json json_of(const CborValue& value) {
   return std::visit(
       [](const auto& held) -> json {
         using T = std::decay_t<decltype(held)>;
@@ -154,11 +154,11 @@ json json_of(const Value& value) {
         } else if constexpr (std::is_same_v<T, Bytes>) {
           const auto* data = reinterpret_cast<const std::uint8_t*>(held.data());
           return json::binary(std::vector<std::uint8_t>(data, data + held.size()));
-        } else if constexpr (std::is_same_v<T, std::vector<Value>>) {
+        } else if constexpr (std::is_same_v<T, std::vector<CborValue>>) {
           json list = json::array();
-          for (const Value& one : held) list.push_back(json_of(one));
+          for (const CborValue& one : held) list.push_back(json_of(one));
           return list;
-        } else if constexpr (std::is_same_v<T, Fields>) {
+        } else if constexpr (std::is_same_v<T, CborMap>) {
           return json_of(held);
         } else {
           return held;
@@ -169,33 +169,33 @@ json json_of(const Value& value) {
 
 }  // namespace
 
-std::optional<std::int64_t> number_in(const Fields& fields, std::string_view key) {
+std::optional<std::int64_t> number_in(const CborMap& fields, std::string_view key) {
   const auto* value = of_kind<std::int64_t>(fields, key);
   return value == nullptr ? std::nullopt : std::optional(*value);
 }
 
-std::optional<bool> truth_in(const Fields& fields, std::string_view key) {
+std::optional<bool> truth_in(const CborMap& fields, std::string_view key) {
   const auto* value = of_kind<bool>(fields, key);
   return value == nullptr ? std::nullopt : std::optional(*value);
 }
 
-const std::string* text_in(const Fields& fields, std::string_view key) {
+const std::string* text_in(const CborMap& fields, std::string_view key) {
   return of_kind<std::string>(fields, key);
 }
 
-const Bytes* bytes_in(const Fields& fields, std::string_view key) {
+const Bytes* bytes_in(const CborMap& fields, std::string_view key) {
   return of_kind<Bytes>(fields, key);
 }
 
-const std::vector<Value>* list_in(const Fields& fields, std::string_view key) {
-  return of_kind<std::vector<Value>>(fields, key);
+const std::vector<CborValue>* list_in(const CborMap& fields, std::string_view key) {
+  return of_kind<std::vector<CborValue>>(fields, key);
 }
 
-bool has_key(const Fields& fields, std::string_view key) {
+bool has_key(const CborMap& fields, std::string_view key) {
   return find(fields, key) != nullptr;
 }
 
-Bytes encoded(const Fields& message) {
+Bytes encoded(const CborMap& message) {
   Bytes bytes;
   const std::vector<std::uint8_t> made = json::to_cbor(json_of(message));
   const auto view = std::as_bytes(std::span(made));
@@ -203,7 +203,7 @@ Bytes encoded(const Fields& message) {
   return bytes;
 }
 
-std::optional<Fields> decoded(ByteView payload) {
+std::optional<CborMap> decoded(ByteView payload) {
   if (!StrictCheck(payload).is_message()) return std::nullopt;
   const auto* begin = reinterpret_cast<const std::uint8_t*>(payload.data());
   json read = json::from_cbor(begin, begin + payload.size(), true, false);

@@ -13,27 +13,27 @@
 
 namespace bayswap {
 
-struct Value;
+struct CborValue;
 /// A map's keys and values. No key stands twice.
-using Fields = std::vector<std::pair<std::string, Value>>;
+using CborMap = std::vector<std::pair<std::string, CborValue>>;
 
-struct Value {
-  std::variant<std::monostate, std::int64_t, bool, std::string, Bytes, std::vector<Value>, Fields>
+struct CborValue {
+  std::variant<std::monostate, std::int64_t, bool, std::string, Bytes, std::vector<CborValue>, CborMap>
       is;  // monostate: null
 };
 
 /// Values of a kind in a message; nothing when the key is absent or of another kind.
-[[nodiscard]] std::optional<std::int64_t> number_in(const Fields& fields, std::string_view key);
-[[nodiscard]] std::optional<bool> truth_in(const Fields& fields, std::string_view key);
-[[nodiscard]] const std::string* text_in(const Fields& fields, std::string_view key);
-[[nodiscard]] const Bytes* bytes_in(const Fields& fields, std::string_view key);
-[[nodiscard]] const std::vector<Value>* list_in(const Fields& fields, std::string_view key);
-[[nodiscard]] bool has_key(const Fields& fields, std::string_view key);
+[[nodiscard]] std::optional<std::int64_t> number_in(const CborMap& fields, std::string_view key);
+[[nodiscard]] std::optional<bool> truth_in(const CborMap& fields, std::string_view key);
+[[nodiscard]] const std::string* text_in(const CborMap& fields, std::string_view key);
+[[nodiscard]] const Bytes* bytes_in(const CborMap& fields, std::string_view key);
+[[nodiscard]] const std::vector<CborValue>* list_in(const CborMap& fields, std::string_view key);
+[[nodiscard]] bool has_key(const CborMap& fields, std::string_view key);
 
-[[nodiscard]] Bytes encoded(const Fields& message);
+[[nodiscard]] Bytes encoded(const CborMap& message);
 
 /// The message; nothing when the bytes are not one CBOR map with text keys, definite lengths, whole
 /// numbers, no tags and no repeated keys, at most 8 levels deep.
-[[nodiscard]] std::optional<Fields> decoded(ByteView payload);
+[[nodiscard]] std::optional<CborMap> decoded(ByteView payload);
 
 }  // namespace bayswap

@@ -29,14 +29,14 @@ bool is_chip(const std::string& chip) {
   return std::ranges::find(kChips, std::string_view(chip)) != kChips.end();
 }
 
-std::optional<std::int64_t> number_between(const Fields& fields, std::string_view key,
+std::optional<std::int64_t> number_between(const CborMap& fields, std::string_view key,
                                            std::int64_t least, std::int64_t most) {
   const auto number = number_in(fields, key);
   return number && *number >= least && *number <= most ? number : std::nullopt;
 }
 
-std::optional<CartridgeArea> area_of(const Value& value) {
-  const auto* fields = std::get_if<Fields>(&value.is);
+std::optional<CartridgeArea> area_of(const CborValue& value) {
+  const auto* fields = std::get_if<CborMap>(&value.is);
   const std::string* name = fields == nullptr ? nullptr : text_in(*fields, "area");
   if (name == nullptr || !is_area_name(*name)) return std::nullopt;
   CartridgeArea area;
@@ -61,7 +61,7 @@ std::optional<CartridgeArea> area_of(const Value& value) {
   return area;
 }
 
-Value number(std::uint64_t value) {
+CborValue number(std::uint64_t value) {
   return {static_cast<std::int64_t>(value)};
 }
 
@@ -75,7 +75,7 @@ int volts_of(System system) {
 Result<ReaderInfo> CartridgeReader::hello() {
   const auto answer = ask("hello", {});
   if (!answer) return tl::unexpected(answer.error());
-  const Fields& fields = answer->fields;
+  const CborMap& fields = answer->fields;
   ReaderInfo info;
   const auto link = number_in(fields, "link");
   if (link && *link != 1)
@@ -99,13 +99,13 @@ Result<ReaderInfo> CartridgeReader::hello() {
   info.chunk = static_cast<std::size_t>(*chunk);
   info.volts_mv = static_cast<int>(*volts);
   info.volts_by_switch = *by == "switch";
-  for (const Value& one : *can) {
+  for (const CborValue& one : *can) {
     const auto* volt = std::get_if<std::int64_t>(&one.is);
     if (volt == nullptr || *volt < 0 || *volt > kMostVolts)
       return tl::unexpected(senseless("hello"));
     info.can_volts_mv.push_back(static_cast<int>(*volt));
   }
-  for (const Value& one : *slots)
+  for (const CborValue& one : *slots)
     if (const auto* slot = std::get_if<std::string>(&one.is))
       if (const auto system = parse_system(*slot)) info.slots.push_back(*system);
   return info;
@@ -141,7 +141,7 @@ Result<std::vector<CartridgeArea>> CartridgeReader::areas(std::int64_t session) 
   const auto* list = list_in(answer->fields, "areas");
   if (list == nullptr || list->size() > kMostItems) return tl::unexpected(senseless("areas"));
   std::vector<CartridgeArea> areas;
-  for (const Value& one : *list) {
+  for (const CborValue& one : *list) {
     auto area = area_of(one);
     const bool twice =
         area && std::ranges::find(areas, area->name, &CartridgeArea::name) != areas.end();
@@ -190,16 +190,16 @@ Result<void> CartridgeReader::power(bool on) {
   return {};
 }
 
-Result<Answer> CartridgeReader::ask(const std::string& what, Fields with) {
+Result<Answer> CartridgeReader::ask(const std::string& what, CborMap with) {
   auto answer = link_.ask(what, std::move(with));
   if (answer && !answer->error.empty()) return tl::unexpected(error_of(*answer));
   return answer;
 }
 
 // The answer has to be of the same cartridge.
-Result<Answer> CartridgeReader::ask_in_session(const std::string& what, Fields with,
+Result<Answer> CartridgeReader::ask_in_session(const std::string& what, CborMap with,
                                                std::int64_t session) {
-  with.emplace_back("session", Value{session});
+  with.emplace_back("session", CborValue{session});
   auto answer = ask(what, std::move(with));
   if (!answer) return answer;
   const auto now = number_in(answer->fields, "session");

@@ -66,8 +66,8 @@ class CartridgeReader {
   [[nodiscard]] Link& link() { return link_; }
 
  private:
-  Result<Answer> ask(const std::string& what, Fields with);
-  Result<Answer> ask_in_session(const std::string& what, Fields with, std::int64_t session);
+  Result<Answer> ask(const std::string& what, CborMap with);
+  Result<Answer> ask_in_session(const std::string& what, CborMap with, std::int64_t session);
   [[nodiscard]] Error senseless(const std::string& what) const;
   [[nodiscard]] Error error_of(const Answer& answer) const;
 

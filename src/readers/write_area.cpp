@@ -9,6 +9,7 @@ namespace {
 
 constexpr int kMostTries = 5;            // of a page
 constexpr int kMostRounds = 3;           // of power off and on
+constexpr int kMostFailed = 4;  // pages in a row that never take: a chip of another kind, or none
 constexpr Milliseconds kFirstPause{20};  // before the second try; each is twice the last
 
 }  // namespace
@@ -25,12 +26,13 @@ class Cartridge::Writer {
   /// The pages that do not hold what is wanted, also after power off and on.
   Result<std::set<std::uint64_t>> run(ByteView wanted) {
     std::set<std::uint64_t> wrong;
+    gave_up_ = false;
     for (int round = 0; round < kMostRounds; ++round) {
       if (auto written = write_all(wanted); !written) return tl::unexpected(written.error());
       if (auto cycled = cartridge_.cycle_power(); !cycled) return tl::unexpected(cycled.error());
       if (auto read = read_all(); !read) return tl::unexpected(read.error());
       wrong = differing(wanted);
-      if (wrong.empty()) break;
+      if (wrong.empty() || gave_up_) break;
     }
     return wrong;
   }
@@ -53,9 +55,14 @@ class Cartridge::Writer {
 
   Result<void> write_all(ByteView wanted) {
     const std::size_t step = block_ > 0 ? block_ : unit_;
+    int failed = 0;  // in a row
     for (std::size_t at = 0; at < now_.size(); at += step) {
       const std::size_t size = std::min(step, now_.size() - at);
       if (auto written = write_block(at, wanted.subspan(at, size)); !written) return written;
+      const bool took = std::ranges::equal(ByteView(now_).subspan(at, size), wanted.subspan(at, size));
+      failed = took ? 0 : failed + 1;
+      gave_up_ = failed >= kMostFailed;
+      if (gave_up_) return {};
       if (cartridge_.watch_.progress) cartridge_.watch_.progress(at + size, now_.size());
     }
     return {};
@@ -127,6 +134,7 @@ class Cartridge::Writer {
   std::size_t unit_ = 1;
   std::size_t block_ = 0;  // pages that are erased together, in bytes; 0: nothing is erased
   std::uint64_t pages_written_ = 0;
+  bool gave_up_ = false;
 };
 
 Result<WriteOutcome> Cartridge::write(const CartridgeArea& area, ByteView before, ByteView wanted) {

@@ -131,7 +131,7 @@ TEST(Messages, HostileBytesAreHarmless) {
   test::Numbers numbers(8);
   const Bytes good =
       encoded({{"for", {std::int64_t{4}}},
-               {"areas", {std::vector<Value>{{Fields{{"area", {std::string("rom")}}}}}}},
+               {"areas", {std::vector<CborValue>{{CborMap{{"area", {std::string("rom")}}}}}}},
                {"data", {test::random_bytes(40, 1)}}});
   for (int round = 0; round < test::rounds(20'000); ++round) {
     Bytes broken = good;

@@ -177,7 +177,7 @@ TEST(Cartridges, RandomSessionsWithRandomFaults) {
     // Whichever cartridge is in the slot now, the save has to be of the one that was opened.
     const Bytes& header = cartridge->header();
     const SimulatedCartridge& opened =
-        std::equal(header.begin(), header.end(), game.rom.begin()) ? game : *faults.other;
+        std::equal(header.begin(), header.begin() + 4096, game.rom.begin()) ? game : *faults.other;
     const CartridgeArea save = *cartridge->area("save");
     const auto dump = cartridge->dump(save);
     if (!dump || !dump->unsure.empty()) {

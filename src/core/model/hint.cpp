@@ -24,6 +24,7 @@ std::string_view to_string(Remedy remedy) {
     case Remedy::show_bay: return "show the bay";
     case Remedy::list_bays: return "list the bays";
     case Remedy::list_layouts: return "list the layouts";
+    case Remedy::write_cart: return "write the cartridge again";
     case Remedy::accept: return "letting the check through";
     case Remedy::layout_of_input: return "the layout of the input";
     case Remedy::layout_of_output: return "the layout of the output";
@@ -41,6 +42,8 @@ std::string_view to_string(Remedy remedy) {
     case Remedy::from_bay: return "the bay to take from";
     case Remedy::all_saves: return "all saves";
     case Remedy::each_part: return "a file for each part";
+    case Remedy::port: return "the reader's port";
+    case Remedy::wait_for_switch: return "wait for the switch";
   }
   return {};
 }

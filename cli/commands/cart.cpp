@@ -1,0 +1,155 @@
+#include "bayswap/cart.h"
+
+#include <fmt/core.h>
+
+#include <iostream>
+#include <memory>
+
+#include "cli/commands/cart_access.h"
+#include "cli/commands/commands.h"
+#include "cli/interrupt.h"
+#include "cli/render/cart.h"
+#include "cli/render/json.h"
+#include "cli/render/text.h"
+
+namespace bayswap::cli {
+namespace {
+
+void add_ports(Command& cart, Run& run) {
+  Command& command = add_command(cart, run, "ports", "Serial devices, and which is a reader",
+                                 "bayswap cart ports");
+  command.on_call([&run] {
+    const auto ports = find_readers();
+    run.print(run.json ? json_text(ports) : ports_text(ports, run.style()));
+  });
+}
+
+void add_cart_look(Command& cart, Run& run) {
+  auto port = std::make_shared<PortArguments>();
+  Command& command =
+      add_command(cart, run, "look", "What is in the reader: game, region, chip, contacts",
+                  "bayswap cart look --port \"run:bayswap-reader kite.gb kite.sav\"");
+  add_port(command, *port);
+  command.on_call([=, &run] {
+    run.with_session([&](Session& session) -> Result<void> {
+      const InterruptWatch watch;
+      const auto cart_there = look_cart(session, access_of(*port, run));
+      if (!cart_there) return tl::unexpected(cart_there.error());
+      run.print(run.json ? json_text(*cart_there) : cart_text(*cart_there, run.style()));
+      return {};
+    });
+  });
+}
+
+Result<CartPart> said_part(const std::string& what) {
+  if (what.empty() || what == "both") return CartPart::both;
+  if (what == "rom") return CartPart::rom;
+  if (what == "save") return CartPart::save;
+  return bayswap::fail(Trouble::usage, Code::usage,
+                       fmt::format("'{}' is no part of a cartridge", what),
+                       "write rom, save or both");
+}
+
+void add_dump(Command& cart, Run& run) {
+  auto port = std::make_shared<PortArguments>();
+  auto request = std::make_shared<CartDumpRequest>();
+  auto what = std::make_shared<std::string>();
+  Command& command =
+      add_command(cart, run, "dump", "Read ROM and save into files, twice where nothing checks them",
+                  "bayswap cart dump save -o kite.sav");
+  command.add_option("WHAT", *what, "rom, save or both");
+  command.add_option("-o,--out", request->out, "a file; for both a folder")
+      .type_name("PATH")
+      .required();
+  command.add_flag("--like-rom", request->like_rom,
+                   "name the save as the game's ROM that lies in that folder");
+  command.add_flag("--replace", request->replace, "overwrite existing files");
+  add_port(command, *port);
+  command.on_call([=, &run] {
+    run.with_session([&](Session& session) -> Result<void> {
+      const InterruptWatch watch;
+      const auto part = said_part(*what);
+      if (!part) return tl::unexpected(part.error());
+      request->what = *part;
+      const auto dumped = dump_cart(session, access_of(*port, run), *request);
+      if (!dumped) return tl::unexpected(dumped.error());
+      run.print(run.json ? json_text(*dumped) : dumped_text(*dumped, run.style()));
+      if (dumped->unsure) run.status = exit_status(Trouble::input);
+      if (dumped->stopped) run.status = exit_status(dumped->stopped->trouble);
+      return {};
+    });
+  });
+}
+
+void add_write(Command& cart, Run& run) {
+  auto port = std::make_shared<PortArguments>();
+  auto request = std::make_shared<CartWriteRequest>();
+  auto codes = std::make_shared<std::vector<std::string>>();
+  Command& command = add_command(
+      cart, run, "write", "Write a save onto the cartridge, and read it back after power off and on",
+      "bayswap cart write kite.sav --plan");
+  command.add_option("SAVE", request->save, "the save's file").required();
+  command.add_option("--is", request->is, "layout of the save, where the bytes do not tell")
+      .type_name("LAYOUT");
+  command.add_flag("--plan", request->plan, "only say what would be done");
+  add_port(command, *port);
+  add_accept(command, *codes);
+  command.on_call([=, &run] {
+    run.with_session([&](Session& session) -> Result<void> {
+      const InterruptWatch watch;
+      auto accept = accepted_codes(*codes);
+      if (!accept) return tl::unexpected(accept.error());
+      request->accept = std::move(*accept);
+      const auto report = write_cart(session, access_of(*port, run), *request);
+      if (!report) return tl::unexpected(report.error());
+      show_written(*report, run, false);
+      return {};
+    });
+  });
+}
+
+}  // namespace
+
+void add_port(Command& command, PortArguments& port) {
+  command
+      .add_option("--port", port.port,
+                  "a serial device, pty:PATH or run:PROGRAM ARGS; without it the only one that "
+                  "answers")
+      .type_name("PORT");
+  command.add_flag("--wait", port.wait, "wait until the reader's voltage switch is moved");
+}
+
+CartAccess access_of(const PortArguments& port, Run& run) {
+  CartAccess access;
+  access.port = port.port;
+  const auto say = [&run](const std::string& text) {
+    if (run.line != nullptr) run.line->clear();
+    std::cerr << text << std::endl;
+  };
+  access.silent = [say](double seconds) {
+    say(fmt::format("no answer for {:.0f} s; a slow or stopped bar usually means a bad contact: do "
+                    "not pull the cartridge now",
+                    seconds));
+  };
+  if (port.wait)
+    access.wait_for_switch = [say, told = std::make_shared<bool>(false)](int millivolts) {
+      if (!std::exchange(*told, true))
+        say(fmt::format("move the reader's switch to {:.1f} V; waiting for it (CTRL-C stops)",
+                        millivolts / 1000.0));
+      return !interrupted();
+    };
+  return access;
+}
+
+void add_cart(Command& app, Run& run) {
+  Command& cart =
+      app.add_command("cart", "A cartridge in a reader: look at it, dump it, write it");
+  cart.needs_command();
+  cart.footer("Example:\n  bayswap cart look");
+  add_ports(cart, run);
+  add_cart_look(cart, run);
+  add_dump(cart, run);
+  add_write(cart, run);
+}
+
+}  // namespace bayswap::cli

@@ -1,0 +1,169 @@
+// A cartridge reader that is not there, as a program: it speaks the reader link on its standard
+// input and output, or on a pseudo-terminal.
+#include <fcntl.h>
+#include <fmt/core.h>
+#include <poll.h>
+#include <stdlib.h>
+#include <termios.h>
+#include <unistd.h>
+
+#include <CLI/CLI.hpp>
+#include <array>
+#include <chrono>
+#include <filesystem>
+#include <fstream>
+#include <iostream>
+#include <iterator>
+
+#include "bayswap/rom.h"
+#include "demo/simulated_reader.h"
+
+namespace {
+
+using bayswap::Bytes;
+using bayswap::ByteView;
+using bayswap::demo::Milliseconds;
+using bayswap::demo::SimulatedCartridge;
+using bayswap::demo::SimulatedChip;
+using bayswap::demo::SimulatedReader;
+
+Bytes read_file(const std::string& path) {
+  std::ifstream file(path, std::ios::binary);
+  const std::string text((std::istreambuf_iterator<char>(file)), {});
+  const auto view = std::as_bytes(std::span(text));
+  return {view.begin(), view.end()};
+}
+
+void write_file(const std::string& path, ByteView bytes) {
+  std::ofstream file(path, std::ios::binary | std::ios::trunc);
+  file.write(reinterpret_cast<const char*>(bytes.data()),
+             static_cast<std::streamsize>(bytes.size()));
+}
+
+Milliseconds now() {
+  return std::chrono::duration_cast<Milliseconds>(
+      std::chrono::steady_clock::now().time_since_epoch());
+}
+
+// A cartridge from its files. Without a chip in the header the save's size is the chip's.
+SimulatedCartridge cartridge_from(const std::string& rom, const std::string& save,
+                                  const std::string& chip, const std::string& system) {
+  SimulatedCartridge cartridge;
+  cartridge.rom = read_file(rom);
+  const auto info = bayswap::read_rom(cartridge.rom);
+  cartridge.system = info ? info->system : bayswap::System::gb;
+  if (const auto said = bayswap::parse_system(system)) cartridge.system = *said;
+  if (save.empty()) return cartridge;
+  SimulatedChip made{"save", chip.empty() ? "sram" : chip, read_file(save), 1, 0};
+  if (info && info->chips && !info->chips->empty()) {
+    const bayswap::Chip& named = info->chips->front();
+    if (chip.empty()) made.kind = named.part;
+    if (named.size > 0) made.bytes.resize(static_cast<std::size_t>(named.size), std::byte{0xFF});
+  }
+  if (made.kind == "flash") made.page = 128, made.erase_page = 4096;
+  if (made.kind == "eeprom") made.page = 8;
+  if (made.kind == "sram") made.page = 64;
+  cartridge.chips.push_back(std::move(made));
+  return cartridge;
+}
+
+// Until the other side ends. `lasting`: a terminal, whose other side comes and goes.
+void serve(SimulatedReader& reader, int in, int out, bool lasting) {
+  std::array<std::byte, 65'536> room{};
+  for (;;) {
+    const auto due = reader.next_due();
+    const auto wait = due ? std::max<Milliseconds::rep>(0, (*due - now()).count()) : 1000;
+    pollfd ready{in, POLLIN, 0};
+    if (::poll(&ready, 1, static_cast<int>(wait)) > 0) {
+      const ssize_t got = ::read(in, room.data(), room.size());
+      if (got <= 0) {
+        if (!lasting) return;
+        ::usleep(50'000);
+        continue;
+      }
+      reader.take(ByteView(room).first(static_cast<std::size_t>(got)), now());
+    }
+    const Bytes answer = reader.give(now());
+    for (std::size_t done = 0; done < answer.size();) {
+      const ssize_t put = ::write(out, answer.data() + done, answer.size() - done);
+      if (put <= 0 && !lasting) return;
+      if (put > 0) done += static_cast<std::size_t>(put);
+    }
+  }
+}
+
+int open_terminal() {
+  const int terminal = ::posix_openpt(O_RDWR | O_NOCTTY);
+  if (terminal < 0 || ::grantpt(terminal) != 0 || ::unlockpt(terminal) != 0) return -1;
+  termios settings{};
+  ::tcgetattr(terminal, &settings);
+  ::cfmakeraw(&settings);
+  ::tcsetattr(terminal, TCSANOW, &settings);
+  std::cout << "pty:" << ::ptsname(terminal) << std::endl;
+  return terminal;
+}
+
+}  // namespace
+
+int main(int argc, char** argv) {
+  CLI::App app("A simulated cartridge reader, with the faults that real ones have.");
+  std::string rom;
+  std::string save;
+  std::string chip;
+  std::string system;
+  bool terminal = false;
+  bool empty = false;
+  bayswap::demo::ReaderTraits traits;
+  bayswap::demo::ReaderFaults faults;
+  std::uint64_t stall = 0;
+  std::uint64_t pull = 0;
+  app.add_option("ROM", rom, "the cartridge's ROM");
+  app.add_option("SAVE", save, "what is on its chip; it is written when the chip is");
+  app.add_option("--chip", chip, "sram, eeprom or flash, where the header does not tell");
+  app.add_option("--system", system, "where the header does not tell");
+  app.add_flag("--pty", terminal, "a pseudo-terminal; its port is printed");
+  app.add_flag("--empty", empty, "no cartridge is in it");
+  app.add_option("--chunk", traits.chunk, "most bytes of data in one message");
+  app.add_option("--volts", traits.volts_mv, "millivolts when it starts");
+  app.add_flag("--switch", traits.volts_by_switch, "only a person can change the voltage");
+  app.add_option("--rate", traits.bytes_per_second, "bytes of answers a second");
+  app.add_option("--seed", faults.seed, "of the faults");
+  app.add_option("--lost", faults.lost, "frames in a thousand");
+  app.add_option("--doubled", faults.doubled, "answers in a thousand");
+  app.add_option("--damaged", faults.damaged, "answers in a thousand");
+  app.add_option("--delayed", faults.delayed, "answers in a thousand");
+  app.add_option("--reordered", faults.reordered, "answers in a thousand");
+  app.add_option("--flips", faults.flips, "readings in a thousand with changed bits");
+  app.add_option("--ignored", faults.ignored, "writes in a thousand that change nothing");
+  app.add_flag("--third-try", faults.third_try, "a page takes at the third try");
+  app.add_flag("--loses-buffers", faults.loses_buffers, "the last page is lost at power off");
+  auto* stalls = app.add_option("--stall-after", stall, "questions; then silence");
+  auto* pulls = app.add_option("--pull-after", pull, "questions; then the slot is empty");
+  CLI11_PARSE(app, argc, argv);
+  if (stalls->count() > 0) faults.stall_after = stall;
+  if (pulls->count() > 0) faults.pull_after = pull;
+  std::optional<SimulatedCartridge> cartridge;
+  if (!empty && !rom.empty()) {
+    if (!std::filesystem::exists(rom)) {
+      std::cerr << rom << ": nothing is there\n";
+      return 3;
+    }
+    cartridge = cartridge_from(rom, save, chip, system);
+  }
+  SimulatedReader reader(cartridge, traits, faults);
+  // What is on the chip stays there when the program ends.
+  reader.on_change([&](const SimulatedCartridge& now_there) {
+    if (!save.empty() && !now_there.chips.empty()) write_file(save, now_there.chips.front().bytes);
+  });
+  if (!terminal) {
+    serve(reader, STDIN_FILENO, STDOUT_FILENO, false);
+    return 0;
+  }
+  const int descriptor = open_terminal();
+  if (descriptor < 0) {
+    std::cerr << "no pseudo-terminal can be made\n";
+    return 4;
+  }
+  serve(reader, descriptor, descriptor, true);
+  return 0;
+}

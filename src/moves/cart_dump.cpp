@@ -1,0 +1,228 @@
+// A cartridge's ROM and save into files.
+#include <fmt/core.h>
+
+#include <algorithm>
+
+#include "bayswap/cart.h"
+#include "bayswap/rom.h"
+#include "core/bytes/hash.h"
+#include "core/bytes/text.h"
+#include "core/layouts/cartridge/chips.h"
+#include "core/naming/file_name.h"
+#include "core/roms/whole_check.h"
+#include "files/atomic_write.h"
+#include "moves/cart_open.h"
+#include "moves/outputs.h"
+#include "moves/part_file.h"
+#include "reading/part_layouts.h"
+
+namespace bayswap {
+namespace {
+
+std::string_view rom_extension(System system) {
+  switch (system) {
+    case System::n64: return ".z64";
+    case System::snes: return ".sfc";
+    case System::md: return ".md";
+    default: return {};
+  }
+}
+
+std::string_view region_word(Region region) {
+  switch (region) {
+    case Region::america: return " (America)";
+    case Region::europe: return " (Europe)";
+    case Region::japan: return " (Japan)";
+    default: return {};
+  }
+}
+
+class CartDumper {
+ public:
+  CartDumper(Session& session, OpenCart cart, const CartDumpRequest& request)
+      : session_(session), cart_(std::move(cart)), request_(request) {
+    dumped_.cartridge = cart_.report;
+    const auto info = session_.storage->info(request_.out);
+    into_folder_ = request_.what == CartPart::both || (info && info->type == FileType::folder);
+  }
+
+  Result<CartDumped> run() {
+    // The save is what cannot be had anywhere else: it comes first.
+    if (request_.what != CartPart::rom)
+      if (auto done = dump_save(); !done) return tl::unexpected(done.error());
+    if (!dumped_.stopped && request_.what != CartPart::save)
+      if (auto done = dump_rom(); !done) return tl::unexpected(done.error());
+    return std::move(dumped_);
+  }
+
+ private:
+  Path path_of(const std::string& extension) const {
+    if (!into_folder_) return request_.out;
+    return request_.out / (stem() + extension);
+  }
+
+  // By the catalog, else by the header; `--like-rom` takes the name of the ROM that lies there.
+  std::string stem() const {
+    if (!like_.empty()) return like_;
+    const Game& game = cart_.rom.info.game;
+    if (game.title.empty()) return fmt::format("{} cartridge", to_string(cart_.report.system));
+    return safe_file_name(game.title + std::string(region_word(game.region)));
+  }
+
+  void find_rom_beside() {
+    const Path folder = into_folder_ ? request_.out : request_.out.parent_path();
+    const RomIndex roms = RomIndex::scan(*session_.storage, folder.empty() ? "." : folder, false,
+                                         session_.catalog);
+    const Game& game = cart_.rom.info.game;
+    for (const RomFile* rom : roms.roms())
+      if (rom->info.system == cart_.report.system && rom->info.game.title == game.title &&
+          rom->info.game.code == game.code)
+        like_ = rom->stem;
+  }
+
+  bool is_taken(const Path& path) {
+    if (request_.replace || is_missing(*session_.storage, path)) return false;
+    dumped_.stopped = output_exists(path);
+    return true;
+  }
+
+  Result<void> dump_save() {
+    const CartridgeArea* area = save_area(cart_);
+    if (area == nullptr) {
+      const Error none{Trouble::stopped, Code::no_match, "the cartridge has no save chip that the reader finds",
+                       "does the game keep its progress with a password, or on a card?"};
+      if (request_.what == CartPart::save) dumped_.stopped = none;
+      dumped_.findings.push_back({Level::note, none.code, none.text, none.hint});
+      return {};
+    }
+    if (request_.like_rom) find_rom_beside();
+    const Path path = path_of(".sav");
+    if (is_taken(path)) return {};
+    auto dump = cart_.cartridge.dump(*area);
+    if (!dump) return tl::unexpected(dump.error());
+    Part part = make_part(cart_.report.system, area->chip, dump->bytes);
+    if (part.blank)
+      dumped_.findings.push_back({Level::warn, Code::blank_battery,
+                                  "nothing is saved on the chip: it is blank; the battery may be "
+                                  "dead",
+                                  "measure the battery before you rely on this cartridge"});
+    std::string layout;
+    Bytes bytes = dump->bytes;
+    if (const Layout* native = native_layout(cart_.report.system, part)) {
+      Save save;
+      save.system = cart_.report.system;
+      save.parts.push_back(std::move(part));
+      auto written = native->write({std::span(&save, 1), std::nullopt, cart_.hints});
+      if (!written) return tl::unexpected(written.error());
+      bytes = std::move(written->bytes);
+      layout = native->info().id;
+    }
+    return write(path, layout, std::move(bytes), *dump, "save");
+  }
+
+  Result<void> dump_rom() {
+    const CartridgeArea* area = cart_.cartridge.area("rom");
+    if (area == nullptr) {
+      dumped_.findings.push_back({Level::note, Code::no_match, "the reader shows no ROM", ""});
+      return {};
+    }
+    const std::string system(to_string(cart_.report.system));
+    const std::string extension(rom_extension(cart_.report.system));
+    const Path path = path_of(extension.empty() ? "." + system : extension);
+    if (is_taken(path)) return {};
+    const System kind = cart_.report.system;
+    const PartFile part(*session_.storage, path, cart_.cartridge.header());
+    Bytes known = part.known();
+    if (!known.empty())
+      dumped_.findings.push_back({Level::note, Code::assumed,
+                                  fmt::format("goes on where the last run stopped, at {}",
+                                              size_text(known.size())),
+                                  ""});
+    auto dump = cart_.cartridge.dump(*area, rom_size(), std::move(known), [&](ByteView rom) {
+      return whole_check_of(kind, rom) == WholeCheck::holds;
+    });
+    if (!dump) return keep_part(part, dump.error());
+    say_how_it_was_checked(*dump);
+    if (auto written = write(path, {}, std::move(dump->bytes), *dump, "ROM"); !written)
+      return written;
+    part.done();
+    return {};
+  }
+
+  // Where the reader does not tell it: the header or catalog.
+  std::optional<std::uint64_t> rom_size() const { return rom_size_in(cart_.report.system, cart_.cartridge.header()); }
+
+  // What was read is not lost, and does not look like a ROM.
+  Result<void> keep_part(const PartFile& part, const Error& why) {
+    const Bytes bytes = cart_.cartridge.take_partial();
+    if (bytes.empty() || !part.keep(bytes)) return tl::unexpected(why);
+    Error error = why;
+    error.text += fmt::format("; {} of the ROM are in {}", size_text(bytes.size()),
+                              safe_text(part.path().string()));
+    error.hint += "; the same command goes on from there";
+    return tl::unexpected(error);
+  }
+
+  void say_how_it_was_checked(const AreaDump& dump) {
+    const WholeCheck check = whole_check_of(cart_.report.system, dump.bytes);
+    if (check == WholeCheck::holds)
+      dumped_.findings.push_back({Level::note, Code::rom_match, "the ROM's own checksum holds", ""});
+    if (check == WholeCheck::fails)
+      dumped_.findings.push_back({Level::warn, Code::header_check,
+                                  "the ROM reads the same each time, and its own checksum does not "
+                                  "hold: a changed game, or bad contacts",
+                                  "clean the contacts and dump it again"});
+    if (check == WholeCheck::none)
+      dumped_.findings.push_back({Level::note, Code::assumed,
+                                  "this system's ROMs have no checksum of their own: it was read "
+                                  "twice, and both readings agree",
+                                  ""});
+    if (dump.size_by_repeat)
+      dumped_.findings.push_back({Level::note, Code::assumed,
+                                  fmt::format("the ROM is taken for {}: behind that it repeats",
+                                              size_text(dump.bytes.size())),
+                                  ""});
+  }
+
+  // A file that is not sure is called so.
+  Result<void> write(Path path, const std::string& layout, Bytes bytes, const AreaDump& dump,
+                     std::string_view what) {
+    if (!dump.unsure.empty()) {
+      path += ".unsure";
+      dumped_.unsure = true;
+      dumped_.findings.push_back(
+          {Level::error, Code::unsteady,
+           fmt::format("{} of the {} read differently each time, the first at 0x{:X}: do not play "
+                       "on with this file",
+                       counted(dump.unsure.size(), "page"), what, dump.unsure.front()),
+           "clean the contacts with a little alcohol, let them dry, and dump it again"});
+      if (is_taken(path)) return {};
+    }
+    const std::uint64_t size = bytes.size();
+    const std::string digest = sha256_hex(bytes);
+    const OutputKind kind{"cart dump", cart_.report.port, cart_.report.game.title, request_.replace};
+    auto moved = write_outputs(session_, kind, {{path, std::move(bytes)}});
+    if (!moved) return tl::unexpected(moved.error());
+    dumped_.move = std::move(*moved);
+    dumped_.outputs.push_back({path, layout, size, digest});
+    return {};
+  }
+
+  Session& session_;
+  OpenCart cart_;
+  const CartDumpRequest& request_;
+  CartDumped dumped_;
+  bool into_folder_ = false;
+  std::string like_;  // stem of the game's ROM that lies there
+};
+
+}  // namespace
+
+Result<CartDumped> dump_cart(Session& session, const CartAccess& access,
+                             const CartDumpRequest& request) {
+  auto cart = open_cart(session, access);
+  if (!cart) return tl::unexpected(cart.error());
+  return CartDumper(session, std::move(*cart), request).run();
+}
+
+}  // namespace bayswap

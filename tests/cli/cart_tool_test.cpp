@@ -1,0 +1,184 @@
+// `cart` as people run it, with the simulated reader as the program at the other end.
+#include "demo/makers.h"
+#include "support/tool.h"
+
+namespace bayswap {
+namespace {
+
+using test::json;
+using test::operator+;
+using test::read;
+
+class CartTool : public test::Tool {
+ protected:
+  void SetUp() override {
+    test::Tool::SetUp();
+    folder_.write("chip/kite.gb", with_checksum(demo::gb_rom("KITE", 0x03, 2)));
+    folder_.write("chip/kite.sav", old_);
+    folder_.write("new.sav", new_);
+  }
+  // The sum of all other bytes, big-endian at 0x14E.
+  static Bytes with_checksum(Bytes rom) {
+    unsigned sum = 0;
+    for (std::size_t at = 0; at < rom.size(); ++at)
+      if (at != 0x14E && at != 0x14F) sum += static_cast<unsigned>(rom[at]);
+    test::put(rom, 0x14E, sum >> 8U & 0xFFU);
+    test::put(rom, 0x14F, sum & 0xFFU);
+    return rom;
+  }
+  [[nodiscard]] static std::string port(const std::string& faults = {}) {
+    return std::string("run:'") + BAYSWAP_READER + "' chip/kite.gb chip/kite.sav " + faults;
+  }
+  Bytes chip() { return read(folder_ / "chip/kite.sav"); }
+
+  const Bytes old_ = test::random_bytes(0x1000, 1) + Bytes(0x1000, std::byte{0xFF});
+  const Bytes new_ = test::random_bytes(0x1200, 2) + Bytes(0xE00, std::byte{0xFF});
+};
+
+TEST_F(CartTool, LooksAndDumps) {
+  const json cart = object({"cart", "look", "--port", port()})["cartridge"];
+  EXPECT_EQ(cart["system"], "gb");
+  EXPECT_EQ(cart["game"]["title"], "KITE");
+  EXPECT_EQ(cart["volts_mv"], 5000);
+  EXPECT_EQ(cart["chips"], json::parse(R"([{"part": "sram", "size": 8192}])"));
+  std::filesystem::create_directory(folder_ / "dumps");
+  const json dumped = object({"cart", "dump", "-o", "dumps", "--port", port()});
+  ASSERT_EQ(dumped["outputs"].size(), 2U);
+  EXPECT_FALSE(dumped["unsure"]);
+  EXPECT_EQ(read(folder_ / "dumps/KITE.sav"), old_);
+  EXPECT_EQ(read(folder_ / "dumps/KITE.gb"), read(folder_ / "chip/kite.gb"));
+  const test::Outcome again = run({"cart", "dump", "rom", "-o", "again.gb", "--port", port()});
+  EXPECT_NE(again.out.find("the ROM's own checksum holds"), std::string::npos) << again.out;
+  // A second dump overwrites nothing; a save is named as the ROM beside it when asked.
+  EXPECT_EQ(object({"cart", "dump", "save", "-o", "dumps", "--port", port()}, 1)["error"]["code"],
+            "name-taken");
+  std::filesystem::create_directory(folder_ / "roms");
+  std::filesystem::copy(folder_ / "chip/kite.gb", folder_ / "roms/Kite Harbour (Europe).gb");
+  ASSERT_EQ(run({"cart", "dump", "save", "-o", "roms", "--like-rom", "--port", port()}).status, 0);
+  EXPECT_EQ(read(folder_ / "roms/Kite Harbour (Europe).sav"), old_);
+}
+
+TEST_F(CartTool, WritesAndTakesBack) {
+  EXPECT_EQ(object({"cart", "write", "new.sav", "--plan", "--port", port()})["moves"][0]["status"],
+            "planned");
+  EXPECT_EQ(chip(), old_);
+  const test::Outcome written = run({"cart", "write", "new.sav", "--port", port()});
+  EXPECT_EQ(written.status, 0) << written.err;
+  EXPECT_NE(written.out.find("safe to take the cartridge out"), std::string::npos);
+  EXPECT_EQ(chip(), new_);
+  EXPECT_EQ(object({"cart", "write", "new.sav", "--port", port()})["moves"][0]["status"], "done");
+  // Undo remembers the port.
+  ASSERT_EQ(run({"undo"}).status, 0);
+  EXPECT_EQ(chip(), old_);
+  // And takes another one.
+  ASSERT_EQ(run({"cart", "write", "new.sav", "--port", port("--third-try")}).status, 0);
+  EXPECT_EQ(chip(), new_);
+  std::filesystem::rename(folder_ / "chip/kite.gb", folder_ / "chip/moved.gb");
+  EXPECT_EQ(run({"undo"}).status, 4);
+  EXPECT_EQ(run({"undo", "--port",
+                 std::string("run:'") + BAYSWAP_READER + "' chip/moved.gb chip/kite.sav"})
+                .status,
+            0);
+  EXPECT_EQ(chip(), old_);
+  // A restore would need a reader: it says so.
+  EXPECT_EQ(run({"restore", "cartridge:gb/KITE/save", "--at", "v2"}).status, 1);
+}
+
+TEST_F(CartTool, ChecksStopBeforeAnythingIsWritten) {
+  folder_.write("Moss/Moss.gb", demo::gb_rom("MOSS", 0x03, 2));
+  folder_.write("Moss/Moss.sav", new_);
+  folder_.write("blank.sav", Bytes(0x2000, std::byte{0xFF}));
+  folder_.write("large.sav", test::random_bytes(0x8000, 5));
+  const auto code = [&](const std::string& save) {
+    const json moves = object({"cart", "write", save, "--port", port()}, 1)["moves"];
+    for (const json& check : moves[0]["checks"])
+      if (check["level"] == "error") return std::string(check["code"]);
+    return std::string();
+  };
+  EXPECT_EQ(code("Moss/Moss.sav"), "other-game");
+  EXPECT_EQ(code("blank.sav"), "blank-source");
+  EXPECT_EQ(code("large.sav"), "chip-differs");
+  EXPECT_EQ(chip(), old_);
+  // What history knows as older.
+  ASSERT_EQ(run({"cart", "write", "new.sav", "--port", port()}).status, 0);
+  folder_.write("older.sav", old_);
+  EXPECT_EQ(code("older.sav"), "newer-there");
+  EXPECT_EQ(chip(), new_);
+  EXPECT_EQ(run({"cart", "write", "older.sav", "--accept", "newer-there", "--port", port()}).status,
+            0);
+  EXPECT_EQ(chip(), old_);
+}
+
+TEST_F(CartTool, AWriteThatDoesNotTakeIsSaid) {
+  const json ignored =
+      object({"cart", "write", "new.sav", "--port", port("--ignored 1000")}, 5)["error"];
+  EXPECT_EQ(ignored["code"], "write-failed");
+  EXPECT_NE(std::string(ignored["text"]).find("the old save is back"), std::string::npos);
+  EXPECT_EQ(chip(), old_);
+  // The cartridge is pulled in the middle: neither save is on it, and both are in history.
+  const json pulled =
+      object({"cart", "write", "new.sav", "--port", port("--pull-after 80")}, 5)["error"];
+  EXPECT_NE(std::string(pulled["text"]).find("neither the old save nor the new one"),
+            std::string::npos)
+      << pulled;
+  EXPECT_NE(chip(), old_);
+  EXPECT_NE(chip(), new_);
+  ASSERT_EQ(run({"undo", "--port", port()}).status, 0);
+  EXPECT_EQ(chip(), old_);
+}
+
+TEST_F(CartTool, ASlotThatIsEmptyOrWronglySwitchedIsSaid) {
+  const std::string empty = std::string("run:'") + BAYSWAP_READER + "' --empty";
+  EXPECT_EQ(object({"cart", "look", "--port", empty}, 4)["error"]["code"], "no-cartridge");
+  EXPECT_EQ(object({"cart", "look", "--port", port("--switch --volts 3300")}, 4)["error"]["code"],
+            "wrong-volts");
+  EXPECT_EQ(object({"cart", "look", "--port", "run:/nowhere/reader"}, 4)["error"]["code"],
+            "link-lost");
+  EXPECT_EQ(object({"cart", "look", "--port", "run:'open"}, 2)["error"]["code"], "usage");
+  EXPECT_EQ(object({"cart", "look", "--port", "pty:new.sav"}, 2)["error"]["code"], "usage");
+}
+
+TEST_F(CartTool, DirtyContactsAreNeverAGoodDump) {
+  int good = 0;
+  for (int seed = 0; seed < 6; ++seed) {
+    const std::string faults = "--flips 100 --chunk 512 --seed " + std::to_string(seed);
+    std::filesystem::remove(folder_ / "d.sav");
+    const test::Outcome dumped =
+        run({"cart", "dump", "save", "-o", "d.sav", "--replace", "--port", port(faults)});
+    if (dumped.status == 0) {
+      ++good;
+      EXPECT_EQ(read(folder_ / "d.sav"), old_);
+    } else {
+      EXPECT_EQ(dumped.status, 3);
+      EXPECT_FALSE(std::filesystem::exists(folder_ / "d.sav"));
+    }
+  }
+  std::printf("%d of 6 dumps good\n", good);
+}
+
+// Stopped in the middle of a ROM: what was read is kept beside, and the next run goes on.
+TEST_F(CartTool, AnInterruptedDumpGoesOn) {
+  Bytes rom = with_checksum(demo::gb_rom("KITE", 0x03, 2));
+  folder_.write("chip/kite.gb", rom);
+  const test::Outcome lost =
+      run({"cart", "dump", "rom", "-o", "kite.gb", "--port", port("--pull-after 60 --chunk 512")});
+  EXPECT_EQ(lost.status, 4);
+  EXPECT_FALSE(std::filesystem::exists(folder_ / "kite.gb"));
+  ASSERT_TRUE(std::filesystem::exists(folder_ / "kite.gb.part")) << lost.err;
+  const test::Outcome done = run({"cart", "dump", "rom", "-o", "kite.gb", "--port", port()});
+  EXPECT_EQ(done.status, 0) << done.err;
+  EXPECT_NE(done.out.find("goes on where the last run stopped"), std::string::npos);
+  EXPECT_EQ(read(folder_ / "kite.gb"), rom);
+  EXPECT_FALSE(std::filesystem::exists(folder_ / "kite.gb.part"));
+  // Somebody's own file of that name stays.
+  const Bytes own = test::bytes({1, 2, 3});
+  folder_.write("other.gb.part", own);
+  EXPECT_EQ(run({"cart", "dump", "rom", "-o", "other.gb", "--port",
+                 port("--pull-after 60 --chunk 512")})
+                .status,
+            4);
+  EXPECT_EQ(read(folder_ / "other.gb.part"), own);
+}
+
+}  // namespace
+}  // namespace bayswap
