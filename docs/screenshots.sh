@@ -9,7 +9,7 @@ trap 'rm -rf "$(dirname "$world")"' EXIT
 export XDG_CONFIG_HOME=$world/own-config XDG_DATA_HOME=$world/own-data
 "$tool" demo "$world" --build-only >/dev/null
 mkdir -p "$XDG_CONFIG_HOME/bayswap" && cp "$world/own/config/catalog.toml" "$XDG_CONFIG_HOME/bayswap/"
-mkdir -p "$(dirname "$world")/bin" && ln -s "$tool" "$(dirname "$world")/bin/bayswap"
+mkdir -p "$(dirname "$world")/bin" && ln -s "$tool" "$(dirname "$tool")/bayswap-reader" "$(dirname "$world")/bin/"
 export PATH="$(dirname "$world")/bin:$PATH"
 cd "$world"
 for bay in reader den ferry attic; do bayswap bay learn $bay $bay >/dev/null; done
@@ -101,6 +101,7 @@ for _ in 1 2 3 4 5 6 7 8 9 10; do [ -s port.txt ] || sleep 0.1; done
 ln -s "$(cut -d: -f2 port.txt)" slot
 mkdir dumps
 shot cart 'bayswap cart look --port pty:slot' 'bayswap cart dump -o dumps --port pty:slot' \
-  'bayswap cart write "den/saves/Lantern Drift (America).srm" --port pty:slot' 'bayswap undo'
+  'bayswap cart write "den/saves/Lantern Drift (Japan).srm" --port pty:slot' \
+  'bayswap cart write "wreck/Lantern Drift, last summer.srm" --port pty:slot' 'bayswap undo'
 kill $simulated
 shot demo 'bayswap demo ../story'

@@ -51,7 +51,12 @@ class CartDumper {
     if (request_.what != CartPart::rom)
       if (auto done = dump_save(); !done) return tl::unexpected(done.error());
     if (!dumped_.stopped && request_.what != CartPart::save)
-      if (auto done = dump_rom(); !done) return tl::unexpected(done.error());
+      if (auto done = dump_rom(); !done) {
+        if (auto written = write_all(); !written) return tl::unexpected(written.error());
+        return tl::unexpected(done.error());
+      }
+    if (auto written = write_all(); !written) return tl::unexpected(written.error());
+    if (part_) part_->done();
     return std::move(dumped_);
   }
 
@@ -131,8 +136,8 @@ class CartDumper {
     const Path path = path_of(extension.empty() ? "." + system : extension);
     if (is_taken(path)) return {};
     const System kind = cart_.report.system;
-    const PartFile part(*session_.storage, path, cart_.cartridge.header());
-    Bytes known = part.known();
+    part_.emplace(*session_.storage, path, cart_.cartridge.header());
+    Bytes known = part_->known();
     if (!known.empty())
       dumped_.findings.push_back({Level::note, Code::assumed,
                                   fmt::format("goes on where the last run stopped, at {}",
@@ -141,12 +146,9 @@ class CartDumper {
     auto dump = cart_.cartridge.dump(*area, rom_size(), std::move(known), [&](ByteView rom) {
       return whole_check_of(kind, rom) == WholeCheck::holds;
     });
-    if (!dump) return keep_part(part, dump.error());
+    if (!dump) return keep_part(*part_, dump.error());
     say_how_it_was_checked(*dump);
-    if (auto written = write(path, {}, std::move(dump->bytes), *dump, "ROM"); !written)
-      return written;
-    part.done();
-    return {};
+    return write(path, {}, std::move(dump->bytes), *dump, "ROM");
   }
 
   // Where the reader does not tell it: the header or catalog.
@@ -198,13 +200,19 @@ class CartDumper {
            "clean the contacts with a little alcohol, let them dry, and dump it again"});
       if (is_taken(path)) return {};
     }
-    const std::uint64_t size = bytes.size();
-    const std::string digest = sha256_hex(bytes);
-    const OutputKind kind{"cart dump", cart_.report.port, cart_.report.game.title, request_.replace};
-    auto moved = write_outputs(session_, kind, {{path, std::move(bytes)}});
+    dumped_.outputs.push_back({path, layout, bytes.size(), sha256_hex(bytes)});
+    files_.push_back({std::move(path), std::move(bytes)});
+    return {};
+  }
+
+  // All files are one move. What was dumped is written, whatever happens to the rest.
+  Result<void> write_all() {
+    if (files_.empty()) return {};
+    const OutputKind kind{"cart dump", cart_.report.port, cart_.report.game.title,
+                          request_.replace};
+    auto moved = write_outputs(session_, kind, std::exchange(files_, {}));
     if (!moved) return tl::unexpected(moved.error());
     dumped_.move = std::move(*moved);
-    dumped_.outputs.push_back({path, layout, size, digest});
     return {};
   }
 
@@ -213,6 +221,8 @@ class CartDumper {
   const CartDumpRequest& request_;
   CartDumped dumped_;
   bool into_folder_ = false;
+  std::vector<OutFile> files_;      // that are dumped and not yet written
+  std::optional<PartFile> part_;    // of the ROM
   std::string like_;  // stem of the game's ROM that lies there
 };
 
