@@ -153,9 +153,9 @@ CborMap SimulatedReader::work_on_cartridge(const std::string& what, const CborMa
   }
   power_ = true;
   CborMap fields = what == "areas"   ? areas()
-                  : what == "read"  ? read(question)
-                  : what == "write" ? write(question)
-                                    : erase(question);
+                   : what == "read"  ? read(question)
+                   : what == "write" ? write(question)
+                                     : erase(question);
   fields.emplace_back("session", CborValue{session_});
   return fields;
 }
@@ -181,9 +181,9 @@ CborMap SimulatedReader::areas() const {
   list.push_back({rom});
   for (const SimulatedChip& chip : cartridge_->chips) {
     CborMap area{{"area", {chip.area}},
-                {"chip", {chip.kind}},
-                {"size", number(chip.bytes.size())},
-                {"page", number(chip.page)}};
+                 {"chip", {chip.kind}},
+                 {"size", number(chip.bytes.size())},
+                 {"page", number(chip.page)}};
     if (chip.erase_page > 0) area.emplace_back("erase_page", number(chip.erase_page));
     list.push_back({area});
   }

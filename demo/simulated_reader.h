@@ -79,7 +79,9 @@ class SimulatedReader {
   void power_off();
   void put_in(std::optional<SimulatedCartridge> cartridge);
   /// Called whenever a chip holds something else.
-  void on_change(std::function<void(const SimulatedCartridge&)> told) { changed_ = std::move(told); }
+  void on_change(std::function<void(const SimulatedCartridge&)> told) {
+    changed_ = std::move(told);
+  }
   void move_switch(int millivolts) { volts_mv_ = millivolts; }
   /// Questions that were worked.
   [[nodiscard]] std::uint64_t worked() const { return worked_; }

@@ -1,4 +1,5 @@
 #include "bayswap/bay.h"
+#include "bayswap/cart.h"
 
 #include <fmt/core.h>
 
@@ -6,6 +7,7 @@
 #include <memory>
 
 #include "cli/commands/commands.h"
+#include "cli/render/cart.h"
 #include "cli/render/json.h"
 #include "cli/render/text.h"
 
@@ -20,23 +22,50 @@ std::string bays_text(const std::vector<Bay>& bays, const Run& run, bool surveye
   return text.empty() ? "no bays yet; make one with: bayswap bay learn NAME FOLDER\n" : text;
 }
 
+// A reader needs no rules: what is in it says what it is. It only has to answer.
+Result<void> learn_reader(Session& session, const std::string& name, const std::string& port,
+                          Run& run) {
+  const auto bay = reader_bay(name, port);
+  if (!bay) return tl::unexpected(bay.error());
+  CartAccess access;
+  access.port = port;
+  const auto cart = look_cart(session, access);
+  if (!cart && cart.error().code != Code::no_cartridge) return tl::unexpected(cart.error());
+  if (auto kept = session.bays.put(*session.storage, session.bays_file(), *bay); !kept)
+    return tl::unexpected(kept.error());
+  run.print(run.json ? json_text(std::vector<Bay>{*bay})
+                     : bay_text(*bay, run.style(), true) +
+                           (cart ? cart_text(*cart, run.style()) : std::string()));
+  return {};
+}
+
 void add_learn(Command& bay, Run& run) {
   struct Arguments {
     std::string name;
     std::string place;
     std::string system;
+    std::string port;
   };
   auto arguments = std::make_shared<Arguments>();
   Command& command = add_command(bay, run, "learn", "Work out where a program keeps its saves",
                                  "bayswap bay learn den ~/emulation");
   command.add_option("NAME", arguments->name, "what the bay is called from now on").required();
-  command.add_option("PATH", arguments->place, "its folder, with ROMs and saves in it").required();
+  command.add_option("PATH", arguments->place, "its folder, with ROMs and saves in it");
+  command
+      .add_option("--port", arguments->port,
+                  "instead of a folder: a cartridge reader, by its device, pty:PATH or run:PROGRAM")
+      .type_name("PORT");
   command
       .add_option("--system", arguments->system,
                   "of title folders, where their names do not tell it")
       .type_name("ID");
   command.on_call([arguments, &run] {
     run.with_session([&](Session& session) -> Result<void> {
+      if (!arguments->port.empty())
+        return learn_reader(session, arguments->name, arguments->port, run);
+      if (arguments->place.empty())
+        return fail(Trouble::usage, Code::usage, "no folder is named",
+                    "name the folder, or a cartridge reader with --port PORT");
       std::optional<System> system;
       if (!arguments->system.empty()) {
         const auto said = said_system(arguments->system);
@@ -74,6 +103,7 @@ void add_show(Command& bay, Run& run) {
         bays = {**one};
       }
       for (Bay& shown : bays) {
+        if (shown.port) continue;
         const auto place = session.storage->list(shown.place);
         if (!place && !name->empty()) return tl::unexpected(place.error());
         if (place) survey_bay(*session.storage, session.catalog, shown);

@@ -54,8 +54,9 @@ void show_written(const CarryReport& report, Run& run, bool undoing) {
     return move.status == MoveStatus::done && !move.nothing_to_do;
   });
   if (written && !run.json)
-    run.print("every page reads back, also after power off and on: it is safe to take the "
-              "cartridge out\n");
+    run.print(
+        "every page reads back, also after power off and on: it is safe to take the "
+        "cartridge out\n");
 }
 
 void add_carry(Command& app, Run& run) {

@@ -54,9 +54,9 @@ void add_dump(Command& cart, Run& run) {
   auto port = std::make_shared<PortArguments>();
   auto request = std::make_shared<CartDumpRequest>();
   auto what = std::make_shared<std::string>();
-  Command& command =
-      add_command(cart, run, "dump", "Read ROM and save into files, twice where nothing checks them",
-                  "bayswap cart dump save -o kite.sav");
+  Command& command = add_command(cart, run, "dump",
+                                 "Read ROM and save into files, twice where nothing checks them",
+                                 "bayswap cart dump save -o kite.sav");
   command.add_option("WHAT", *what, "rom, save or both");
   command.add_option("-o,--out", request->out, "a file; for both a folder")
       .type_name("PATH")
@@ -85,9 +85,10 @@ void add_write(Command& cart, Run& run) {
   auto port = std::make_shared<PortArguments>();
   auto request = std::make_shared<CartWriteRequest>();
   auto codes = std::make_shared<std::vector<std::string>>();
-  Command& command = add_command(
-      cart, run, "write", "Write a save onto the cartridge, and read it back after power off and on",
-      "bayswap cart write kite.sav --plan");
+  Command& command =
+      add_command(cart, run, "write",
+                  "Write a save onto the cartridge, and read it back after power off and on",
+                  "bayswap cart write kite.sav --plan");
   command.add_option("SAVE", request->save, "the save's file").required();
   command.add_option("--is", request->is, "layout of the save, where the bytes do not tell")
       .type_name("LAYOUT");
@@ -127,7 +128,8 @@ CartAccess access_of(const PortArguments& port, Run& run) {
     std::cerr << text << std::endl;
   };
   access.silent = [say](double seconds) {
-    say(fmt::format("no answer for {:.0f} s; a slow or stopped bar usually means a bad contact: do "
+    say(
+        fmt::format("no answer for {:.0f} s; a slow or stopped bar usually means a bad contact: do "
                     "not pull the cartridge now",
                     seconds));
   };
@@ -142,8 +144,7 @@ CartAccess access_of(const PortArguments& port, Run& run) {
 }
 
 void add_cart(Command& app, Run& run) {
-  Command& cart =
-      app.add_command("cart", "A cartridge in a reader: look at it, dump it, write it");
+  Command& cart = app.add_command("cart", "A cartridge in a reader: look at it, dump it, write it");
   cart.needs_command();
   cart.footer("Example:\n  bayswap cart look");
   add_ports(cart, run);

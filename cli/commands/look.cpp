@@ -4,6 +4,7 @@
 #include <memory>
 #include <optional>
 
+#include "bayswap/cart.h"
 #include "bayswap/look.h"
 #include "cli/commands/commands.h"
 #include "cli/render/json.h"
@@ -107,9 +108,41 @@ bool is_folder(Session& session, const std::string& path) {
 }
 
 // What is missing is said before anything is printed.
+// A bay that is a cartridge reader; null for anything else.
+const Bay* reader_called(const Session& session, const std::string& name) {
+  const auto bay = session.bays.find(name);
+  return bay && (*bay)->port ? *bay : nullptr;
+}
+
+// What is in a reader, as an item among others.
+Result<Item> look_into(Session& session, const Bay& reader) {
+  CartAccess access;
+  access.port = reader.port;
+  auto cart = look_cart(session, access);
+  if (!cart) return tl::unexpected(cart.error());
+  Item item;
+  item.path = reader.name;
+  item.system = cart->system;
+  item.kind = Kind::battery;
+  item.game = std::move(cart->game);
+  item.findings = std::move(cart->findings);
+  item.details = {{"reader", cart->reader}, {"port", cart->port}};
+  for (const Chip& chip : cart->chips) {
+    PartInfo part;
+    part.name = chip.part;
+    part.size = chip.size;
+    item.size += chip.size;
+    item.parts.push_back(std::move(part));
+  }
+  return item;
+}
+
 Result<void> check_arguments(Session& session, const LookArguments& arguments) {
   for (const std::string& path : arguments.paths)
-    if (const auto info = session.storage->info(path); !info) return tl::unexpected(info.error());
+    if (reader_called(session, path) != nullptr)
+      continue;
+    else if (const auto info = session.storage->info(path); !info)
+      return tl::unexpected(info.error());
   if (!arguments.options.is) return {};
   const auto known = find_layout(*arguments.options.is);
   return known ? Result<void>{} : tl::unexpected(known.error());
@@ -118,6 +151,12 @@ Result<void> check_arguments(Session& session, const LookArguments& arguments) {
 // A folder that is one save is shown as such; the others as a table.
 Result<void> look_at(Session& session, const std::string& path, const LookOptions& options,
                      bool json, ItemPrinter& printer) {
+  if (const Bay* reader = reader_called(session, path)) {
+    const auto item = look_into(session, *reader);
+    if (!item) return tl::unexpected(item.error());
+    printer.print(*item);
+    return {};
+  }
   LookOptions how = options;
   how.brief = !json && holds_many(session, path, options);
   auto looked = look(session, path, how, [&](const Item& item) {
@@ -161,7 +200,7 @@ void add_look(Command& app, Run& run) {
   auto arguments = std::make_shared<LookArguments>();
   Command& command = add_command(app, run, "look", "Say what a file is, or what a folder holds",
                                  "bayswap look \"saves/Copper Tide.srm\"");
-  command.add_option("PATH", arguments->paths, "files or folders").required();
+  command.add_option("PATH", arguments->paths, "files, folders, or a reader's bay").required();
   command.add_option("--is", arguments->options.is, "the layout, where the bytes alone do not tell")
       .type_name("LAYOUT");
   command.add_option("--rom", arguments->options.rom, "the ROM of the game").type_name("FILE");

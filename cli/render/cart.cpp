@@ -49,12 +49,12 @@ std::string cart_text(const CartReport& cart, const Style& style) {
   std::string text = style.paint(Tone::title, safe_text(cart.reader)) + "  " +
                      style.paint(Tone::quiet, safe_text(cart.port)) + "\n";
   text += row(style, "game", game_text(cart.game));
-  text += row(style, "system", fmt::format("{}, {:.1f} V", to_string(cart.system),
-                                           cart.volts_mv / 1000.0));
-  text += row(style, "ROM",
-              cart.rom_size ? fmt::format("{} (says {})", size_text(*cart.rom_size),
-                                          cart.rom_size_by)
-                            : "its size is found while it is dumped");
+  text += row(style, "system",
+              fmt::format("{}, {:.1f} V", to_string(cart.system), cart.volts_mv / 1000.0));
+  text +=
+      row(style, "ROM",
+          cart.rom_size ? fmt::format("{} (says {})", size_text(*cart.rom_size), cart.rom_size_by)
+                        : "its size is found while it is dumped");
   text += row(style, "save", chips_text(cart.chips));
   text += row(style, "contacts",
               cart.contacts_steady ? "the header reads the same each time" : "unsteady");
@@ -66,15 +66,16 @@ std::string dumped_text(const CartDumped& dumped, const Style& style) {
                      style.paint(Tone::quiet, std::string(to_string(dumped.cartridge.system))) +
                      "\n";
   for (const OutputFile& file : dumped.outputs)
-    text += "  " + style.paint(dumped.unsure ? Tone::bad : Tone::good, dumped.unsure ? "✗ " : "✓ ") +
+    text += "  " +
+            style.paint(dumped.unsure ? Tone::bad : Tone::good, dumped.unsure ? "✗ " : "✓ ") +
             style.paint(Tone::title, path_text(file.path.string())) + "  " +
             (file.layout.empty() ? "" : file.layout + "  ") +
             style.paint(Tone::quiet, size_text(file.size)) + "\n";
   if (dumped.stopped)
     text += style.paint(Tone::bad, "✗ stopped") + ", nothing more was written\n" +
-            finding_text({Level::error, dumped.stopped->code, dumped.stopped->text,
-                          dumped.stopped->hint},
-                         style, 2);
+            finding_text(
+                {Level::error, dumped.stopped->code, dumped.stopped->text, dumped.stopped->hint},
+                style, 2);
   return text + findings_text(dumped.findings, style, 2);
 }
 

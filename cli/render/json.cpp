@@ -343,11 +343,13 @@ Json to_json(const Bay& bay) {
     json["examples"] = shelf.examples;
     shelves.push_back(std::move(json));
   }
-  return {{"name", bay.name},
-          {"place", bay.place.string()},
-          {"shelves", std::move(shelves)},
-          {"unexplained", bay.unexplained},
-          {"questions", bay.questions}};
+  Json json{{"name", bay.name},
+            {"place", bay.place.string()},
+            {"shelves", std::move(shelves)},
+            {"unexplained", bay.unexplained},
+            {"questions", bay.questions}};
+  if (bay.port) json["port"] = *bay.port;
+  return json;
 }
 
 Json to_json(const LayoutInfo& layout) {

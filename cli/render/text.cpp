@@ -181,9 +181,10 @@ std::string move_text(const MoveReport& move, const Style& style, Doing doing) {
     return layout.empty() ? path : path + "  [" + layout + "]";
   };
   if (doing == Doing::undoing) {
-    text += row(style, "file", path_text(move.to));
+    text += row(style, move.cartridge ? "port" : "file", path_text(move.to));
     text += row(style, "now",
                 move.status != MoveStatus::done ? "left as it is"
+                : move.cartridge                ? "the old save"
                 : move.replaces                 ? "the old content, with its time"
                                                 : "gone, as before the move");
   } else if (doing == Doing::dropping) {
@@ -432,9 +433,10 @@ std::string changes_text(const std::vector<Shelf>& before, const std::vector<She
 }
 
 std::string bay_text(const Bay& bay, const Style& style, bool surveyed) {
-  std::string text =
-      style.paint(Tone::title, bay.name) + "  " + path_text(bay.place.string()) + "\n";
-  if (bay.shelves.empty()) text += "  no shelves yet\n";
+  std::string text = style.paint(Tone::title, bay.name) + "  " +
+                     (bay.port ? safe_text(bay.place.string()) : path_text(bay.place.string())) +
+                     "\n";
+  if (bay.shelves.empty() && !bay.port) text += "  no shelves yet\n";
   for (const Shelf& shelf : bay.shelves) {
     text +=
         row(style, to_string(shelf.system),

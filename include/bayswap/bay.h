@@ -48,6 +48,8 @@ struct Shelf {
 struct Bay {
   std::string name;
   Path place;
+  /// A cartridge reader: its port. Then `place` is no folder, and there are no shelves.
+  std::optional<std::string> port = {};
   std::vector<Shelf> shelves;
   std::vector<std::string> unexplained;  ///< relative path and reason; not part of the file
   std::vector<std::string> questions;    ///< what learning could not settle; not part of the file
@@ -104,6 +106,9 @@ class BayList {
 [[nodiscard]] Result<Bay> learn_bay(Storage& storage, const Catalog& catalog, std::string name,
                                     const Path& place, Progress* progress = nullptr,
                                     std::optional<System> system = {});
+
+/// A bay that is a cartridge reader at a port. Errors: `usage` for a name that is none.
+[[nodiscard]] Result<Bay> reader_bay(std::string name, const std::string& port);
 
 /// Fills in what the file does not keep: how much each shelf explains, examples and leftovers.
 void survey_bay(Storage& storage, const Catalog& catalog, Bay& bay);

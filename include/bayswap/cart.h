@@ -46,10 +46,10 @@ struct CartReport {
   int volts_mv = 0;    ///< millivolts
   System system = System::gb;
   Game game;
-  std::vector<Chip> chips;  ///< as the reader finds them
+  std::vector<Chip> chips;                ///< as the reader finds them
   std::optional<std::uint64_t> rom_size;  ///< bytes
   std::string rom_size_by;                ///< what tells it
-  bool contacts_steady = true;  ///< the header read the same each time
+  bool contacts_steady = true;            ///< the header read the same each time
   Findings findings;
 };
 /// Errors: `link-lost`, `no-cartridge`, `wrong-volts`, `reader-failed`, `unsteady`, `many-match`.

@@ -88,6 +88,7 @@ class Carrier {
  private:
   // Where saves were seen before there is something; an empty folder is where a medium was.
   Result<void> check_place() {
+    if (bay_.port) return {};  // a reader tells by itself whether it is there
     const auto place = session_.storage->list(bay_.place);
     if (place && (!place->empty() || bay_.shelves.empty())) return {};
     return fail(Trouble::place, Code::place_failed,
@@ -115,7 +116,7 @@ class Carrier {
     const bool wrote = std::ranges::any_of(
         report_.moves, [](const MoveReport& move) { return !move.move.empty(); });
     Storage& storage = *session_.storage;
-    if (!wrote || report_.failed || !storage.is_removable(bay_.place)) return;
+    if (!wrote || report_.failed || bay_.port || !storage.is_removable(bay_.place)) return;
     if (storage.flush_medium(bay_.place)) report_.safe_to_remove = bay_.place.string();
   }
 
@@ -283,7 +284,8 @@ class Carrier {
       std::ranges::move(unit.changes, std::back_inserter(changes));
     }
     std::string move;
-    if (!request_.plan && !changes.empty()) {
+    const bool own_way = placement.perform != nullptr;
+    if (!request_.plan && (!changes.empty() || own_way)) {
       auto done = write(source, placement, changes);
       if (!done) return tl::unexpected(done.error());
       move = *done;
@@ -293,7 +295,7 @@ class Carrier {
       if (line.nothing_to_do)
         line.checks.push_back({Level::note, Code::already_there,
                                "the same progress is there already: nothing to do", ""});
-      if (changed[i]) line.move = move;
+      if (changed[i] || own_way) line.move = move;
       line.losses = placement.losses;
       finish(line, checks, request_.plan ? MoveStatus::planned : MoveStatus::done);
     }
@@ -319,6 +321,7 @@ class Carrier {
     move.place = bay_.place.string();
     move.title = placement.units.front().line.game.title;
     move.source_modified_ns = source.modified_ns;
+    if (placement.perform) return placement.perform(*history_, std::move(move));
     std::uint64_t outside = 0;  // bytes of files that are too large to be held
     for (const Part& part : source.save.parts) outside += part.outside;
     if (placement.swap && outside > 0) placement.swap->progress = session_.copy_progress(outside);

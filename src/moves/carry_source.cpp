@@ -11,6 +11,7 @@
 #include "core/bytes/text.h"
 #include "files/archive_storage.h"
 #include "moves/card_source.h"
+#include "moves/cart_target.h"
 #include "moves/folder_source.h"
 #include "places/walk.h"
 #include "reading/found_states.h"
@@ -146,6 +147,7 @@ Source unreadable_source(const Bay& bay, const Path& path, const Error& error) {
 Result<std::vector<Source>> read_bay(Session& session, RomFolders& folders, BayScan& scan,
                                      const CarryRequest& request) {
   const Bay& bay = scan.bay();
+  if (bay.port) return read_cart(session, bay);
   if (auto place = session.storage->list(bay.place); !place) return tl::unexpected(place.error());
   std::map<std::pair<System, std::string>, Source> gathered;
   std::vector<Source> states;

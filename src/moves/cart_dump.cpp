@@ -76,8 +76,8 @@ class CartDumper {
 
   void find_rom_beside() {
     const Path folder = into_folder_ ? request_.out : request_.out.parent_path();
-    const RomIndex roms = RomIndex::scan(*session_.storage, folder.empty() ? "." : folder, false,
-                                         session_.catalog);
+    const RomIndex roms =
+        RomIndex::scan(*session_.storage, folder.empty() ? "." : folder, false, session_.catalog);
     const Game& game = cart_.rom.info.game;
     for (const RomFile* rom : roms.roms())
       if (rom->info.system == cart_.report.system && rom->info.game.title == game.title &&
@@ -94,7 +94,8 @@ class CartDumper {
   Result<void> dump_save() {
     const CartridgeArea* area = save_area(cart_);
     if (area == nullptr) {
-      const Error none{Trouble::stopped, Code::no_match, "the cartridge has no save chip that the reader finds",
+      const Error none{Trouble::stopped, Code::no_match,
+                       "the cartridge has no save chip that the reader finds",
                        "does the game keep its progress with a password, or on a card?"};
       if (request_.what == CartPart::save) dumped_.stopped = none;
       dumped_.findings.push_back({Level::note, none.code, none.text, none.hint});
@@ -139,10 +140,9 @@ class CartDumper {
     part_.emplace(*session_.storage, path, cart_.cartridge.header());
     Bytes known = part_->known();
     if (!known.empty())
-      dumped_.findings.push_back({Level::note, Code::assumed,
-                                  fmt::format("goes on where the last run stopped, at {}",
-                                              size_text(known.size())),
-                                  ""});
+      dumped_.findings.push_back(
+          {Level::note, Code::assumed,
+           fmt::format("goes on where the last run stopped, at {}", size_text(known.size())), ""});
     auto dump = cart_.cartridge.dump(*area, rom_size(), std::move(known), [&](ByteView rom) {
       return whole_check_of(kind, rom) == WholeCheck::holds;
     });
@@ -152,7 +152,9 @@ class CartDumper {
   }
 
   // Where the reader does not tell it: the header or catalog.
-  std::optional<std::uint64_t> rom_size() const { return rom_size_in(cart_.report.system, cart_.cartridge.header()); }
+  std::optional<std::uint64_t> rom_size() const {
+    return rom_size_in(cart_.report.system, cart_.cartridge.header());
+  }
 
   // What was read is not lost, and does not look like a ROM.
   Result<void> keep_part(const PartFile& part, const Error& why) {
@@ -168,7 +170,8 @@ class CartDumper {
   void say_how_it_was_checked(const AreaDump& dump) {
     const WholeCheck check = whole_check_of(cart_.report.system, dump.bytes);
     if (check == WholeCheck::holds)
-      dumped_.findings.push_back({Level::note, Code::rom_match, "the ROM's own checksum holds", ""});
+      dumped_.findings.push_back(
+          {Level::note, Code::rom_match, "the ROM's own checksum holds", ""});
     if (check == WholeCheck::fails)
       dumped_.findings.push_back({Level::warn, Code::header_check,
                                   "the ROM reads the same each time, and its own checksum does not "
@@ -221,9 +224,9 @@ class CartDumper {
   const CartDumpRequest& request_;
   CartDumped dumped_;
   bool into_folder_ = false;
-  std::vector<OutFile> files_;      // that are dumped and not yet written
-  std::optional<PartFile> part_;    // of the ROM
-  std::string like_;  // stem of the game's ROM that lies there
+  std::vector<OutFile> files_;    // that are dumped and not yet written
+  std::optional<PartFile> part_;  // of the ROM
+  std::string like_;              // stem of the game's ROM that lies there
 };
 
 }  // namespace

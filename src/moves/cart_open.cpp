@@ -25,8 +25,7 @@ struct HowFar {
   std::uint64_t all = 0;
 };
 
-LinkWatch watch_of(Session& session, const CartAccess& access,
-                   const std::shared_ptr<HowFar>& far) {
+LinkWatch watch_of(Session& session, const CartAccess& access, const std::shared_ptr<HowFar>& far) {
   LinkWatch watch;
   watch.go_on = [&session, far] {
     return session.proceed(Work::cartridge, far->done, far->all).has_value();
@@ -45,8 +44,9 @@ Result<std::string> only_port() {
   if (answering.size() == 1) return answering.front();
   if (answering.empty())
     return fail(Trouble::place, Code::link_lost,
-                ports.empty() ? "this machine has no serial device"
-                              : fmt::format("no reader answers on {}", counted(ports.size(), "port")),
+                ports.empty()
+                    ? "this machine has no serial device"
+                    : fmt::format("no reader answers on {}", counted(ports.size(), "port")),
                 {"plug a reader in, or name its port with ", Remedy::port});
   return fail(Trouble::stopped, Code::many_match,
               fmt::format("several readers answer: {}", list_text(answering)),
@@ -140,8 +140,9 @@ Result<OpenCart> open_cart(Session& session, const CartAccess& access) {
   watch.wait_for_switch = access.wait_for_switch;
   const auto far = std::make_shared<HowFar>();
   watch.progress = [far](std::uint64_t done, std::uint64_t all) { *far = {done, all}; };
-  auto cartridge = Cartridge::open(
-      Link(std::move(*transport), random_number(), watch_of(session, access, far)), std::move(watch));
+  auto cartridge =
+      Cartridge::open(Link(std::move(*transport), random_number(), watch_of(session, access, far)),
+                      std::move(watch));
   if (!cartridge) return tl::unexpected(cartridge.error());
   OpenCart cart{std::move(*cartridge), {}, false, {}, {}};
   name_game(session, cart);

@@ -5,10 +5,7 @@
 
 #include "bayswap/cart.h"
 #include "core/bytes/text.h"
-#include "core/layouts/cartridge/chips.h"
-#include "files/clock.h"
-#include "moves/carry_checks.h"
-#include "moves/cart_open.h"
+#include "moves/cart_writer.h"
 #include "moves/mover.h"
 #include "places/inspect.h"
 
@@ -17,117 +14,15 @@ namespace {
 
 constexpr std::string_view kKind = "cart write";
 
-// What the cartridge holds and what it is to hold.
-struct Contents {
-  const CartridgeArea* area = nullptr;
-  Bytes before;
-  Bytes wanted;
-};
-
-// A cartridge that is written: history first, then the chip, then what became of it.
-class CartWriter {
- public:
-  CartWriter(Session& session, OpenCart& cart) : session_(session), cart_(cart) {}
-
-  /// Records the move, writes, and says how it ended. Errors: Trouble::read_back.
-  Result<std::string> write(const Contents& contents, History& history, MoveRecord move) {
-    const auto before = history.keep(contents.before);
-    if (!before) return tl::unexpected(before.error());
-    const auto after = history.keep(contents.wanted);
-    if (!after) return tl::unexpected(after.error());
-    const auto command = history.begin_command(move.kind, now_ns());
-    if (!command) return tl::unexpected(command.error());
-    move.command = *command;
-    move.time_ns = now_ns();
-    move.title = cart_.report.game.title;
-    move.place = cart_.report.port;
-    Step step;
-    step.path = history_name(cart_, *contents.area);
-    step.before = {*before, 0, 0644};
-    step.after = {*after, move.time_ns, 0644};
-    move.steps = {std::move(step)};
-    if (auto begun = history.begin_move(move); !begun) return tl::unexpected(begun.error());
-    // From here on history knows both, whatever happens to the cartridge. No later run has to
-    // settle anything: the next write, or an undo, goes on from what the chip holds then.
-    move.state = MoveState::done;
-    if (auto done = history.finish_move(move); !done) return tl::unexpected(done.error());
-    if (auto marked = history.mark(move.id, MoveState::done); !marked)
-      return tl::unexpected(marked.error());
-    return on_chip(contents, history, move);
-  }
-
- private:
-  Result<std::string> on_chip(const Contents& contents, History& history, const MoveRecord& move) {
-    auto outcome = cart_.cartridge.write(*contents.area, contents.before, contents.wanted);
-    if (!outcome && outcome.error().code == Code::cancelled)
-      return put_back(contents, history, move, outcome.error());
-    if (!outcome) return neither(outcome.error());
-    if (outcome->end == WriteEnd::done) return move_name(move.id);
-    const std::string pages = pages_text(outcome->wrong_pages);
-    if (outcome->end == WriteEnd::broken)
-      return neither({Trouble::read_back, Code::write_failed,
-                      fmt::format("{} did not take what was written", pages), ""});
-    (void)history.mark(move.id, MoveState::rolled_back);
-    return fail(Trouble::read_back, Code::write_failed,
-                fmt::format("{} did not take what was written; the old save is back on the "
-                            "cartridge",
-                            pages),
-                "clean the contacts and try again; a chip that never takes some pages is worn out, "
-                "or of another type");
-  }
-
-  // Somebody stopped it: the old content goes back, and nobody is asked any more.
-  Result<std::string> put_back(const Contents& contents, History& history, const MoveRecord& move,
-                               const Error& why) {
-    cart_.cartridge.finish_without_asking();
-    const auto now = cart_.cartridge.dump(*contents.area);
-    if (!now) return neither(now.error());
-    const auto back = cart_.cartridge.write(*contents.area, now->bytes, contents.before);
-    if (!back || back->end != WriteEnd::done) return neither(back ? why : back.error());
-    (void)history.mark(move.id, MoveState::rolled_back);
-    return fail(Trouble::stopped, Code::cancelled,
-                "stopped; the old save is back on the cartridge, and it is safe to take it out", "");
-  }
-
-  static tl::unexpected<Error> neither(const Error& why) {
-    return fail(Trouble::read_back, why.code,
-                fmt::format("{}: the cartridge now holds neither the old save nor the new one",
-                            why.text),
-                {"nothing is lost: history holds both. With the same cartridge in, write it again, "
-                 "or put the old save back with '",
-                 Remedy::undo, "'"});
-  }
-
-  static std::string pages_text(const std::vector<std::uint64_t>& pages) {
-    constexpr std::size_t kMost = 8;
-    std::vector<std::string> numbers;
-    for (const std::uint64_t page : pages)
-      if (numbers.size() < kMost) numbers.push_back(std::to_string(page));
-    return fmt::format("{} ({}{})", counted(pages.size(), "page"), list_text(numbers),
-                       pages.size() > kMost ? " …" : "");
-  }
-
-  Session& session_;
-  OpenCart& cart_;
-};
-
-// What is on the chip, as sure as it gets.
-Result<Bytes> present_save(OpenCart& cart, const CartridgeArea& area) {
-  auto dump = cart.cartridge.dump(area);
-  if (!dump) return tl::unexpected(dump.error());
-  if (dump->unsure.empty()) return std::move(dump->bytes);
-  return fail(Trouble::input, Code::unsteady,
-              fmt::format("{} of the save on the cartridge read differently each time, so nothing "
-                          "was written",
-                          counted(dump->unsure.size(), "page")),
-              "clean the contacts with a little alcohol, let them dry, and try again");
-}
-
 // A save file on its way to a cartridge.
 class SaveToCart {
  public:
   SaveToCart(Session& session, OpenCart& cart, const CartWriteRequest& request)
-      : session_(session), cart_(cart), request_(request), checks_(request.accept), folders_(session) {}
+      : session_(session),
+        cart_(cart),
+        request_(request),
+        checks_(request.accept),
+        folders_(session) {}
 
   Result<CarryReport> run() {
     line_.to = cart_.report.port;
@@ -142,10 +37,10 @@ class SaveToCart {
       return report();
     }
     if (auto read = read_save(*area); !read) return tl::unexpected(read.error());
-    if (checks_.stopped()) return report();
+    if (checks_.stopped() || !wanted_) return report();
     auto before = present_save(cart_, *area);
     if (!before) return tl::unexpected(before.error());
-    contents_ = {area, std::move(*before), std::move(wanted_)};
+    contents_ = {area, std::move(*before), std::move(*wanted_)};
     line_.size = contents_.wanted.size();
     line_.replaces = true;
     if (contents_.before == contents_.wanted) {
@@ -182,48 +77,16 @@ class SaveToCart {
     if (found->rom)
       if (auto differs = compare_games(*found->rom, cart_.rom, session_.catalog))
         checks_.add(std::move(*differs));
-    take_part(content->saves.front(), area);
-    return {};
-  }
-
-  // The chip's bytes out of the save.
-  void take_part(const Save& save, const CartridgeArea& area) {
-    const Part* part = save.part(area.chip);
-    if (save.system != cart_.report.system || part == nullptr) {
-      checks_.add({Level::error, Code::chip_differs,
-                   fmt::format("the cartridge keeps its progress on {} of {}, and the save has none "
-                               "of that chip",
-                               area.chip, size_text(*area.size)),
-                   {"name a save of this game, or say what it is with ", Remedy::layout_of_input}});
-      return;
-    }
-    if (part->blank)
-      checks_.add({Level::error, Code::blank_source,
-                   "the save is blank: it would wipe the progress on the cartridge",
-                   {"name a save with progress in it, or wipe it with ",
-                    accept_remedy(Code::blank_source)}});
-    Findings losses;
-    auto sized = resized(*part, *area.size, std::byte{0xFF}, losses);
-    for (Finding& loss : losses) {
-      loss.code = Code::chip_differs;
-      loss.text = fmt::format("the chip on the cartridge has {}, and the save {}",
-                              size_text(*area.size), size_text(part->data.size()));
-      checks_.add(std::move(loss));
-    }
-    if (!sized) {
-      // Nothing can be written that does not fit, whatever is accepted.
-      unfit_ = true;
-      return;
-    }
-    wanted_ = std::move(*sized);
+    wanted_ = chip_bytes(content->saves.front(), cart_, area, checks_);
     line_.parts = {area.chip};
     line_.chip = fmt::format("{} of {} (found by the reader)", area.chip, size_text(*area.size));
+    return {};
   }
 
   Result<CarryReport> write() {
     auto history = recovered_history(*session_.storage, session_.history_file());
     if (!history) return tl::unexpected(history.error());
-    check_newer(*history);
+    check_older(&*history, cart_, contents_, checks_);
     if (checks_.stopped()) return report();
     if (request_.plan) {
       line_.status = MoveStatus::planned;
@@ -232,26 +95,16 @@ class SaveToCart {
     MoveRecord move;
     move.kind = kKind;
     move.source = request_.save.string();
-    auto done = CartWriter(session_, cart_).write(contents_, *history, std::move(move));
+    auto done = CartWriter(cart_).write(contents_, *history, std::move(move));
     if (!done) return tl::unexpected(done.error());
     line_.move = std::move(*done);
     line_.status = MoveStatus::done;
     return report();
   }
 
-  // History may know the save as an older one of this cartridge.
-  void check_newer(const History& history) {
-    const auto older = history.replaced_at(history_name(cart_, *contents_.area));
-    const Digest wanted = version_digest(contents_.wanted);
-    if (older && std::ranges::find(*older, wanted) != older->end())
-      checks_.add({Level::error, Code::newer_there,
-                   "history knows this save as an older version of what is on the cartridge",
-                   {"keep what is there, or go back with ", accept_remedy(Code::newer_there)}});
-  }
-
   Result<CarryReport> report() {
     line_.checks = checks_.found();
-    if (checks_.stopped() || unfit_) line_.status = MoveStatus::stopped;
+    if (checks_.stopped()) line_.status = MoveStatus::stopped;
     CarryReport made;
     made.moves.push_back(std::move(line_));
     return made;
@@ -263,9 +116,8 @@ class SaveToCart {
   Checks checks_;
   RomFolders folders_;
   MoveReport line_;
-  Bytes wanted_;
-  Contents contents_;
-  bool unfit_ = false;
+  std::optional<Bytes> wanted_;
+  ChipContents contents_;
 };
 
 // The move that undo() would take back; nothing when it wrote no cartridge.
@@ -318,9 +170,8 @@ Result<CarryReport> undo_cart(Session& session, CartAccess access, const std::st
   }
   const Step& step = move->steps.front();
   const auto& areas = cart->cartridge.areas();
-  const auto area = std::ranges::find_if(areas, [&](const CartridgeArea& one) {
-    return history_name(*cart, one) == step.path;
-  });
+  const auto area = std::ranges::find_if(
+      areas, [&](const CartridgeArea& one) { return history_name(*cart, one) == step.path; });
   if (area == areas.end())
     return fail(Trouble::stopped, Code::other_game,
                 fmt::format("the cartridge in the reader is {}, and the move wrote {}",
@@ -351,7 +202,8 @@ Result<CarryReport> undo_cart(Session& session, CartAccess access, const std::st
     for (std::size_t i = 0; i < now->size(); ++i)
       mixed += (*now)[i] != (*before)[i] && (*now)[i] != (*after)[i] ? 1 : 0;
     if (mixed > 0)
-      checks.add({Level::error, Code::newer_there,
+      checks.add({Level::error,
+                  Code::newer_there,
                   "the cartridge was played on since the move, and that progress would go",
                   {"keep it, or let it go with ", accept_remedy(Code::newer_there),
                    " (it goes into history)"}});
@@ -362,8 +214,8 @@ Result<CarryReport> undo_cart(Session& session, CartAccess access, const std::st
     back.kind = "undo";
     back.source = "history";
     back.undoes = move->id;
-    auto done = CartWriter(session, *cart)
-                    .write({&*area, std::move(*now), std::move(*before)}, *history, std::move(back));
+    auto done = CartWriter(*cart).write({&*area, std::move(*now), std::move(*before)}, *history,
+                                        std::move(back));
     if (!done) return tl::unexpected(done.error());
     (void)history->mark(move->id, MoveState::undone);
     line.status = MoveStatus::done;

@@ -12,6 +12,7 @@
 #include "files/clock.h"
 #include "history/pack_ahead.h"
 #include "history/timeline.h"
+#include "moves/cart_target.h"
 #include "moves/mover.h"
 #include "moves/waiting.h"
 #include "places/find_folders.h"
@@ -43,7 +44,8 @@ class Keeper {
   Result<void> find(const std::string& place) {
     Storage& storage = *session_.storage;
     // A folder that has a bay's name is meant by ./NAME.
-    if (const auto bay = session_.bays.find(place)) return find_in_bay(**bay);
+    if (const auto bay = session_.bays.find(place))
+      return (*bay)->port ? find_on_cartridge(**bay) : find_in_bay(**bay);
     std::error_code ignored;
     Path path = std::filesystem::canonical(place, ignored);
     if (ignored) path = place;
@@ -122,6 +124,9 @@ class Keeper {
       if (auto begun = history_.begin_move(move); !begun) return tl::unexpected(begun.error());
       report_.kept.push_back({save.root, version_name(move.steps.front().id, true), size});
     }
+    for (const Source& source : on_cartridges_)
+      if (auto kept = keep_cartridge(source, reason, command); !kept)
+        return tl::unexpected(kept.error());
     if (auto committed = transaction->commit(); !committed)
       return tl::unexpected(committed.error());
     return std::move(report_);
@@ -168,6 +173,45 @@ class Keeper {
     const auto bytes = session_.storage->read(path, kInMemory);
     if (!bytes) return tl::unexpected(bytes.error());
     return history_.keep(*bytes);
+  }
+
+  Result<void> find_on_cartridge(const Bay& bay) {
+    auto sources = read_cart(session_, bay);
+    if (!sources) return tl::unexpected(sources.error());
+    std::ranges::move(*sources, std::back_inserter(on_cartridges_));
+    return {};
+  }
+
+  Result<void> keep_cartridge(const Source& source, const std::string& reason,
+                              std::int64_t command) {
+    const Bytes& bytes = source.save.parts.front().data;
+    const auto digest = history_.keep(bytes);
+    if (!digest) return tl::unexpected(digest.error());
+    const std::string& name = source.part_files.front();
+    if (const auto known = newest_.find(name);
+        known != newest_.end() && known->second.version.digest == *digest) {
+      ++report_.unchanged;
+      return {};
+    }
+    MoveRecord move;
+    move.kind = "keep";
+    move.source = reason;
+    move.title = source.stem;
+    move.time_ns = now_ns();
+    move.state = MoveState::kept;
+    Step step;
+    step.path = name;
+    step.before = step.after = {*digest, move.time_ns, 0644};
+    move.source_modified_ns = move.time_ns;
+    move.steps.push_back(std::move(step));
+    const auto begun =
+        command != 0 ? Result<std::int64_t>(command) : history_.begin_command("keep", move.time_ns);
+    if (!begun) return tl::unexpected(begun.error());
+    move.command = *begun;
+    if (auto recorded = history_.begin_move(move); !recorded)
+      return tl::unexpected(recorded.error());
+    report_.kept.push_back({name, version_name(move.steps.front().id, true), bytes.size()});
+    return {};
   }
 
   Result<void> find_in_bay(const Bay& bay) {
@@ -249,6 +293,7 @@ class Keeper {
   History& history_;
   Newest newest_;
   std::vector<Found> found_;
+  std::vector<Source> on_cartridges_;
   std::set<Path> seen_;
   KeepReport report_;
 };

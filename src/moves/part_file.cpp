@@ -23,8 +23,9 @@ PartFile::PartFile(Storage& storage, const Path& out, ByteView header)
 
 bool PartFile::is_ours() const {
   const auto bytes = storage_.view(path_, kLargest);
-  return bytes && std::ranges::equal(bytes->bytes().first(std::min(kMark.size(), bytes->bytes().size())),
-                                     as_bytes(kMark));
+  return bytes &&
+         std::ranges::equal(bytes->bytes().first(std::min(kMark.size(), bytes->bytes().size())),
+                            as_bytes(kMark));
 }
 
 Bytes PartFile::known() const {

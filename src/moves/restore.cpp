@@ -107,8 +107,8 @@ Result<CarryReport> restore(Session& session, const RestoreRequest& request) {
     return fail(Trouble::stopped, Code::no_match,
                 fmt::format("{}: is the save of a cartridge, which only a reader can write",
                             safe_text(timeline.root.string())),
-                {"bring the version into a file with '", Remedy::export_history, "', then: ",
-                 HintPiece{Remedy::write_cart, "FILE"}});
+                {"bring the version into a file with '", Remedy::export_history,
+                 "', then: ", HintPiece{Remedy::write_cart, "FILE"}});
   const auto changes = changes_to(storage, *history, state);
   if (!changes) return tl::unexpected(changes.error());
 

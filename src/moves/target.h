@@ -36,6 +36,9 @@ struct PlacedUnit {
 struct Placement {
   std::vector<PlacedUnit> units;
   std::optional<FolderSwap> swap;  ///< the changes below its folder happen by swapping it
+  /// For a place that is no file system: does it all, and gives the name of the move. The move is
+  /// filled in but for its steps. Empty: the mover changes files.
+  std::function<Result<std::string>(History&, MoveRecord)> perform = {};
   Findings losses;
 };
 

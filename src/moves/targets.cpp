@@ -7,6 +7,7 @@
 #include "core/bytes/text.h"
 #include "core/bytes/time_text.h"
 #include "moves/card_target.h"
+#include "moves/cart_target.h"
 #include "moves/file_target.h"
 #include "moves/folder_target.h"
 #include "moves/last_equal.h"
@@ -19,6 +20,7 @@ namespace bayswap {
 
 std::vector<std::unique_ptr<Target>> targets_for(const CarryContext& context) {
   std::vector<std::unique_ptr<Target>> targets;
+  targets.push_back(make_cart_target(context));
   targets.push_back(make_state_target(context));
   targets.push_back(make_package_target(context));
   targets.push_back(make_folder_target(context));

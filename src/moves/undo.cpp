@@ -177,11 +177,12 @@ Result<CarryReport> undo(Session& session, const std::string& name, const std::s
   if (moves->empty()) return nothing();
   for (const MoveRecord& move : *moves)
     if (!move.steps.empty() && is_on_cartridge(move.steps.front().path))
-      return fail(Trouble::stopped, Code::no_match,
-                  fmt::format("the move {} wrote a cartridge, and is taken back with that cartridge "
-                              "in its reader",
-                              move_name(move.id)),
-                  "put the cartridge in");
+      return fail(
+          Trouble::stopped, Code::no_match,
+          fmt::format("the move {} wrote a cartridge, and is taken back with that cartridge "
+                      "in its reader",
+                      move_name(move.id)),
+          "put the cartridge in");
 
   CarryReport report;
   bool stopped = false;

@@ -35,7 +35,8 @@ class Wanted {
       auto sources = read_bay(session_, folders_, scan, request_);
       if (!sources) return sources;
       note_states_left(scan);
-      if (request_.all) return all_of(std::move(*sources), (*from)->name);
+      if (request_.all || ((*from)->port && or_empty(request_.game).empty()))
+        return all_of(std::move(*sources), (*from)->name);
       return pick(std::move(*sources), or_empty(request_.game), (*from)->name);
     }
     std::vector<Source> sources;
@@ -139,7 +140,8 @@ class Wanted {
     if (!bay) return tl::unexpected(bay.error());
     BayScan scan(session_, folders_, **bay);
     auto sources = read_bay(session_, folders_, scan, request_);
-    if (!sources) return sources;
+    // A cartridge has one save, which needs no name.
+    if (!sources || ((*bay)->port && name.empty())) return sources;
     return pick(std::move(*sources), name, (*bay)->name);
   }
 

@@ -114,6 +114,11 @@ Result<Bay> bay_of(std::string name, const TomlValue& node, const std::string& f
   if (!node.is_table()) return toml_error(node, file, kCode, "a bay is a table: [bay.NAME]");
   Bay bay;
   bay.name = std::move(name);
+  if (node.get("port") != nullptr) {
+    const auto port = text_of(node, "port", true, file);
+    if (!port) return tl::unexpected(port.error());
+    return reader_bay(std::move(bay.name), *port);
+  }
   const bool in_bytes = node.get("place_bytes") != nullptr;
   const auto place = text_of(node, in_bytes ? "place_bytes" : "place", true, file);
   if (!place) return tl::unexpected(place.error());
@@ -158,6 +163,7 @@ std::string shelf_text(const std::string& bay, const Shelf& shelf) {
 }
 
 std::string write_bay(const Bay& bay) {
+  if (bay.port) return fmt::format("[bay.{}]\nport = {}\n", bay.name, toml_string(*bay.port));
   // A path can hold bytes that are not text; such a path is written as hex digits.
   const std::string place = bay.place.string();
   std::string text =
@@ -340,6 +346,17 @@ Result<void> BayList::remove(Storage& storage, const Path& file, std::string_vie
     if (const auto known = now.find(name); !known) return tl::unexpected(known.error());
     return without_bay(now.text_, name);
   });
+}
+
+Result<Bay> reader_bay(std::string name, const std::string& port) {
+  if (!is_bay_name(name))
+    return fail(Trouble::usage, Code::usage, fmt::format("'{}' cannot name a bay", safe_text(name)),
+                "use letters, digits, '-' and '_'");
+  Bay bay;
+  bay.name = std::move(name);
+  bay.place = "cartridge reader at " + port;
+  bay.port = port;
+  return bay;
 }
 
 }  // namespace bayswap

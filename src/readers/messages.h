@@ -18,7 +18,8 @@ struct CborValue;
 using CborMap = std::vector<std::pair<std::string, CborValue>>;
 
 struct CborValue {
-  std::variant<std::monostate, std::int64_t, bool, std::string, Bytes, std::vector<CborValue>, CborMap>
+  std::variant<std::monostate, std::int64_t, bool, std::string, Bytes, std::vector<CborValue>,
+               CborMap>
       is;  // monostate: null
 };
 

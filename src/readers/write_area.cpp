@@ -7,8 +7,8 @@
 namespace bayswap {
 namespace {
 
-constexpr int kMostTries = 5;            // of a page
-constexpr int kMostRounds = 3;           // of power off and on
+constexpr int kMostTries = 5;   // of a page
+constexpr int kMostRounds = 3;  // of power off and on
 constexpr int kMostFailed = 4;  // pages in a row that never take: a chip of another kind, or none
 constexpr Milliseconds kFirstPause{20};  // before the second try; each is twice the last
 
@@ -59,7 +59,8 @@ class Cartridge::Writer {
     for (std::size_t at = 0; at < now_.size(); at += step) {
       const std::size_t size = std::min(step, now_.size() - at);
       if (auto written = write_block(at, wanted.subspan(at, size)); !written) return written;
-      const bool took = std::ranges::equal(ByteView(now_).subspan(at, size), wanted.subspan(at, size));
+      const bool took =
+          std::ranges::equal(ByteView(now_).subspan(at, size), wanted.subspan(at, size));
       failed = took ? 0 : failed + 1;
       gave_up_ = failed >= kMostFailed;
       if (gave_up_) return {};

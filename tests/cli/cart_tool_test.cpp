@@ -173,11 +173,54 @@ TEST_F(CartTool, AnInterruptedDumpGoesOn) {
   // Somebody's own file of that name stays.
   const Bytes own = test::bytes({1, 2, 3});
   folder_.write("other.gb.part", own);
-  EXPECT_EQ(run({"cart", "dump", "rom", "-o", "other.gb", "--port",
-                 port("--pull-after 60 --chunk 512")})
-                .status,
-            4);
+  EXPECT_EQ(
+      run({"cart", "dump", "rom", "-o", "other.gb", "--port", port("--pull-after 60 --chunk 512")})
+          .status,
+      4);
   EXPECT_EQ(read(folder_ / "other.gb.part"), own);
+}
+
+// A reader is a bay like any other: saves are carried from it and to it, kept and looked at.
+TEST_F(CartTool, AReaderIsABay) {
+  ASSERT_EQ(run({"bay", "learn", "slot", "--port", port()}).status, 0);
+  EXPECT_EQ(object({"bay", "show", "slot"})["bays"][0]["port"], port());
+  const json item = object({"look", "slot"})["items"][0];
+  EXPECT_EQ(item["system"], "gb");
+  EXPECT_EQ(item["game"]["title"], "KITE");
+  // A place with the game.
+  folder_.write("home/Kite (Europe).gb", read(folder_ / "chip/kite.gb"));
+  folder_.write("home/Kite (Europe).sav", new_, 40);
+  folder_.write("home/Moss (Europe).gb", demo::gb_rom("MOSS", 0x03, 2));
+  folder_.write("home/Moss (Europe).sav", test::random_bytes(0x2000, 7), 40);
+  ASSERT_EQ(run({"bay", "learn", "home", "home"}).status, 0);
+  // From the cartridge.
+  const json planned = object({"carry", "slot:", "--to", "home", "--plan"})["moves"][0];
+  EXPECT_EQ(planned["status"], "planned");
+  EXPECT_EQ(object({"carry", "slot:", "--to", "home"})["moves"][0]["status"], "done");
+  EXPECT_EQ(read(folder_ / "home/Kite (Europe).sav"), old_);
+  ASSERT_EQ(run({"undo"}).status, 0);
+  EXPECT_EQ(read(folder_ / "home/Kite (Europe).sav"), new_);
+  EXPECT_EQ(object({"carry", "--from", "slot", "--all", "--to", "home"})["moves"][0]["status"],
+            "done");
+  // To the cartridge, and back.
+  folder_.write("home/Kite (Europe).sav", new_);
+  EXPECT_EQ(object({"carry", "home:Moss", "--to", "slot"}, 1)["moves"][0]["status"], "stopped");
+  EXPECT_EQ(object({"carry", "home:Kite", "--to", "slot", "--plan"})["moves"][0]["status"],
+            "planned");
+  EXPECT_EQ(chip(), old_);
+  EXPECT_EQ(object({"carry", "home:Kite", "--to", "slot"})["moves"][0]["status"], "done");
+  EXPECT_EQ(chip(), new_);
+  EXPECT_EQ(object({"carry", "home:Kite", "--to", "slot"})["moves"][0]["status"], "done");
+  ASSERT_EQ(run({"undo"}).status, 0);
+  EXPECT_EQ(chip(), old_);
+  ASSERT_EQ(run({"keep", "slot", "--reason", "before the trip"}).status, 0);
+  EXPECT_NE(run({"history"}).out.find("cartridge:gb/KITE/save"), std::string::npos);
+  // Nothing answers: nothing is changed anywhere.
+  std::filesystem::rename(folder_ / "chip/kite.gb", folder_ / "chip/gone.gb");
+  EXPECT_EQ(run({"carry", "home:Kite", "--to", "slot"}).status, 4);
+  EXPECT_EQ(run({"carry", "slot:", "--to", "home"}).status, 4);
+  EXPECT_EQ(run({"keep", "slot"}).status, 4);
+  EXPECT_EQ(run({"look", "slot"}).status, 4);
 }
 
 }  // namespace
