@@ -71,6 +71,14 @@ void Run::with_session(const std::function<Result<void>(Session&)>& body) {
   {
     ProgressLine shown;
     session->progress = line = &shown;
+    session->reader_silent = [&](double seconds) {
+      shown.clear();
+      surroundings.err << fmt::format(
+                              "no answer for {:.0f} s; a slow or stopped bar usually means a bad "
+                              "contact: do not pull the cartridge now\n",
+                              seconds)
+                       << std::flush;
+    };
     const auto done = body(*session);
     session->progress = line = nullptr;
     shown.clear();

@@ -98,6 +98,9 @@ void add_carry(Command& app, Run& run) {
       auto accept = accepted_codes(arguments->accept);
       if (!accept) return tl::unexpected(accept.error());
       arguments->request.accept = std::move(*accept);
+      const auto to = session.bays.find(arguments->request.to);
+      // A cartridge that is being written is put back before the end.
+      const auto watch = to && (*to)->port ? std::make_unique<InterruptWatch>() : nullptr;
       const auto report = carry(session, arguments->request);
       if (!report) return tl::unexpected(report.error());
       show(*report, run, arguments->request.all, Doing::carrying);

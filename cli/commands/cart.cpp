@@ -127,12 +127,6 @@ CartAccess access_of(const PortArguments& port, Run& run) {
     if (run.line != nullptr) run.line->clear();
     std::cerr << text << std::endl;
   };
-  access.silent = [say](double seconds) {
-    say(
-        fmt::format("no answer for {:.0f} s; a slow or stopped bar usually means a bad contact: do "
-                    "not pull the cartridge now",
-                    seconds));
-  };
   if (port.wait)
     access.wait_for_switch = [say, told = std::make_shared<bool>(false)](int millivolts) {
       if (!std::exchange(*told, true))

@@ -17,15 +17,13 @@
 
 namespace bayswap {
 
-/// How to reach a reader, and what a person sees meanwhile.
+/// How to reach a reader.
 struct CartAccess {
   /// A device, `pty:PATH` or `run:PROGRAM ARGS`; nothing: the only one that answers.
   std::optional<std::string> port;
   /// The reader's switch has to be moved to so many millivolts: called again and again until it
   /// is, or until it says false. Empty: the call fails instead.
   std::function<bool(int millivolts)> wait_for_switch;
-  /// Nothing was heard of the reader for so many seconds.
-  std::function<void(double seconds)> silent;
 };
 
 /// A serial device of this machine, or what a session tries besides.

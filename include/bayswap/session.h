@@ -4,6 +4,7 @@
 // several sessions may be used by several threads.
 #pragma once
 
+#include <functional>
 #include <memory>
 
 #include "bayswap/bay.h"
@@ -35,6 +36,8 @@ struct Session {
   Findings notes = {};
   Limits limits = {};
   Progress* progress = nullptr;  ///< told how far an operation is; null: nobody is
+  /// Told when a cartridge reader has not answered for so many seconds; may be empty.
+  std::function<void(double seconds)> reader_silent = {};
 
   /// Errors: `bad-bays`, `bad-catalog`, `unreadable`.
   [[nodiscard]] static Result<Session> open(Storage& storage, const Places& places,

@@ -25,13 +25,13 @@ struct HowFar {
   std::uint64_t all = 0;
 };
 
-LinkWatch watch_of(Session& session, const CartAccess& access, const std::shared_ptr<HowFar>& far) {
+LinkWatch watch_of(Session& session, const std::shared_ptr<HowFar>& far) {
   LinkWatch watch;
   watch.go_on = [&session, far] {
     return session.proceed(Work::cartridge, far->done, far->all).has_value();
   };
-  watch.silent = [silent = access.silent](Milliseconds time) {
-    if (silent) silent(static_cast<double>(time.count()) / 1000.0);
+  watch.silent = [&session](Milliseconds time) {
+    if (session.reader_silent) session.reader_silent(static_cast<double>(time.count()) / 1000.0);
   };
   return watch;
 }
@@ -141,7 +141,7 @@ Result<OpenCart> open_cart(Session& session, const CartAccess& access) {
   const auto far = std::make_shared<HowFar>();
   watch.progress = [far](std::uint64_t done, std::uint64_t all) { *far = {done, all}; };
   auto cartridge =
-      Cartridge::open(Link(std::move(*transport), random_number(), watch_of(session, access, far)),
+      Cartridge::open(Link(std::move(*transport), random_number(), watch_of(session, far)),
                       std::move(watch));
   if (!cartridge) return tl::unexpected(cartridge.error());
   OpenCart cart{std::move(*cartridge), {}, false, {}, {}};

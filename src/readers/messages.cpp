@@ -16,7 +16,7 @@ using nlohmann::json;
 constexpr unsigned kDeepest = 8;  // levels of maps and lists
 
 const CborValue* find(const CborMap& fields, std::string_view key) {
-  const auto found = std::ranges::find(fields, key, &std::pair<std::string, CborValue>::first);
+  const auto found = std::ranges::find(fields, key, &CborField::first);
   return found == fields.end() ? nullptr : &found->second;
 }
 

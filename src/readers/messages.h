@@ -13,14 +13,20 @@
 
 namespace bayswap {
 
-struct CborValue;
+struct CborField;
 /// A map's keys and values. No key stands twice.
-using CborMap = std::vector<std::pair<std::string, CborValue>>;
+using CborMap = std::vector<CborField>;
 
 struct CborValue {
   std::variant<std::monostate, std::int64_t, bool, std::string, Bytes, std::vector<CborValue>,
                CborMap>
       is;  // monostate: null
+};
+
+struct CborField {
+  CborField(std::string key, CborValue held) : first(std::move(key)), second(std::move(held)) {}
+  std::string first;
+  CborValue second;
 };
 
 /// Values of a kind in a message; nothing when the key is absent or of another kind.
