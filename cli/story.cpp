@@ -205,6 +205,31 @@ void tell_of_undo(Story& story) {
   story.run({"undo"});
 }
 
+// The simulated reader is a program that is built and installed beside this one.
+Path reader_program() {
+  std::error_code failed;
+  const Path own = std::filesystem::read_symlink("/proc/self/exe", failed);
+  const Path reader = own.parent_path() / "bayswap-reader";
+  return !failed && std::filesystem::exists(reader, failed) ? reader : Path();
+}
+
+void tell_of_cartridge(Story& story) {
+  story.scene(
+      "The cartridge itself",
+      "A reader is a place like any other: what is in it says what it is. This one is "
+      "simulated, and its contacts are dirty: some of what it writes does not take at first.");
+  const Path reader = reader_program();
+  if (reader.empty()) return story.say("(The simulated reader is not installed here.)");
+  const std::string port =
+      fmt::format("run:'{}' 'reader/LANTERN DRIFT.sfc' 'reader/LANTERN DRIFT.srm' --ignored 100",
+                  reader.string());
+  story.run({"bay", "learn", "slot", "--port", port});
+  story.say("The Japanese save is refused. The one of last summer belongs to this game.");
+  story.run({"carry", "den/saves/Lantern Drift (Japan).srm", "--to", "slot"}, 1);
+  story.run({"cart", "write", "wreck/Lantern Drift, last summer.srm", "--port", "slot"});
+  story.run({"undo"});
+}
+
 }  // namespace
 
 int tell_story(const Path& folder, const Surroundings& surroundings) {
@@ -226,6 +251,7 @@ int tell_story(const Path& folder, const Surroundings& surroundings) {
   tell_of_titles(story);
   tell_of_undo(story);
   tell_of_versions(story);
+  tell_of_cartridge(story);
   story.say(fmt::format("Look around in {}; it is yours to try things on.", folder.string()));
   std::filesystem::current_path(before, problem);
   return story.status();

@@ -114,8 +114,8 @@ void add_write(Command& cart, Run& run) {
 void add_port(Command& command, PortArguments& port) {
   command
       .add_option("--port", port.port,
-                  "a serial device, pty:PATH or run:PROGRAM ARGS; without it the only one that "
-                  "answers")
+                  "a serial device, pty:PATH, run:PROGRAM ARGS or a reader's bay; without it the "
+                  "only one that answers")
       .type_name("PORT");
   command.add_flag("--wait", port.wait, "wait until the reader's voltage switch is moved");
 }

@@ -19,7 +19,8 @@ namespace bayswap {
 
 /// How to reach a reader.
 struct CartAccess {
-  /// A device, `pty:PATH` or `run:PROGRAM ARGS`; nothing: the only one that answers.
+  /// A device, `pty:PATH`, `run:PROGRAM ARGS`, or the name of a reader's bay; nothing: the only one
+  /// that answers.
   std::optional<std::string> port;
   /// The reader's switch has to be moved to so many millivolts: called again and again until it
   /// is, or until it says false. Empty: the call fails instead.

@@ -134,15 +134,16 @@ Result<OpenCart> open_cart(Session& session, const CartAccess& access) {
     if (!only) return tl::unexpected(only.error());
     port = std::move(*only);
   }
+  // A reader's bay stands for its port.
+  if (const auto bay = session.bays.find(port); bay && (*bay)->port) port = *(*bay)->port;
   auto transport = open_port(port);
   if (!transport) return tl::unexpected(transport.error());
   CartridgeWatch watch;
   watch.wait_for_switch = access.wait_for_switch;
   const auto far = std::make_shared<HowFar>();
   watch.progress = [far](std::uint64_t done, std::uint64_t all) { *far = {done, all}; };
-  auto cartridge =
-      Cartridge::open(Link(std::move(*transport), random_number(), watch_of(session, far)),
-                      std::move(watch));
+  auto cartridge = Cartridge::open(
+      Link(std::move(*transport), random_number(), watch_of(session, far)), std::move(watch));
   if (!cartridge) return tl::unexpected(cartridge.error());
   OpenCart cart{std::move(*cartridge), {}, false, {}, {}};
   name_game(session, cart);

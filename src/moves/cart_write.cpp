@@ -95,8 +95,10 @@ class SaveToCart {
     MoveRecord move;
     move.kind = kKind;
     move.source = request_.save.string();
-    auto done = CartWriter(cart_).write(contents_, *history, std::move(move));
+    CartWriter writer(cart_);
+    auto done = writer.write(contents_, *history, std::move(move));
     if (!done) return tl::unexpected(done.error());
+    for (const Finding& note : writer.notes()) checks_.note(note);
     line_.move = std::move(*done);
     line_.status = MoveStatus::done;
     return report();
@@ -152,6 +154,43 @@ bool wrote_cart(Session& session, const std::string& move) {
   return history && *history && cart_move(**history, move).has_value();
 }
 
+namespace {
+
+// The area that a move wrote, on the cartridge that is in the reader now.
+Result<const CartridgeArea*> area_of(const MoveRecord& move, const OpenCart& cart) {
+  for (const CartridgeArea& area : cart.cartridge.areas())
+    if (history_name(cart, area) == move.steps.front().path) return &area;
+  const std::string& title = cart.report.game.title;
+  return fail(Trouble::stopped, Code::other_game,
+              fmt::format("the cartridge in the reader is {}, and the move wrote {}",
+                          title.empty() ? "another one" : safe_text(title), safe_text(move.title)),
+              "put that cartridge in");
+}
+
+// Whether a chip holds something that is neither the old save nor the new one, nor a mixture of the
+// two as a write that was cut off leaves it.
+bool was_played_on(ByteView now, ByteView before, ByteView after) {
+  if (now.size() != before.size() || now.size() != after.size()) return false;
+  for (std::size_t i = 0; i < now.size(); ++i)
+    if (now[i] != before[i] && now[i] != after[i]) return true;
+  return false;
+}
+
+MoveReport line_of(const MoveRecord& move, const OpenCart& cart, std::uint64_t size) {
+  MoveReport line;
+  line.move = move_name(move.id);
+  line.from = {"history"};
+  line.to = cart.report.port;
+  line.cartridge = true;
+  line.game = cart.report.game;
+  line.system = cart.report.system;
+  line.replaces = true;
+  line.size = size;
+  return line;
+}
+
+}  // namespace
+
 Result<CarryReport> undo_cart(Session& session, CartAccess access, const std::string& name,
                               const std::set<Code>& accept) {
   auto history = recovered_history(*session.storage, session.history_file());
@@ -168,54 +207,32 @@ Result<CarryReport> undo_cart(Session& session, CartAccess access, const std::st
       error.hint = {"plug the reader in, or name the port that it has now with ", Remedy::port};
     return tl::unexpected(error);
   }
+  const auto area = area_of(*move, *cart);
+  if (!area) return tl::unexpected(area.error());
   const Step& step = move->steps.front();
-  const auto& areas = cart->cartridge.areas();
-  const auto area = std::ranges::find_if(
-      areas, [&](const CartridgeArea& one) { return history_name(*cart, one) == step.path; });
-  if (area == areas.end())
-    return fail(Trouble::stopped, Code::other_game,
-                fmt::format("the cartridge in the reader is {}, and the move wrote {}",
-                            cart->report.game.title.empty() ? "another one"
-                                                            : safe_text(cart->report.game.title),
-                            safe_text(move->title)),
-                "put that cartridge in");
-  auto now = present_save(*cart, *area);
-  if (!now) return tl::unexpected(now.error());
   auto before = history->content(*step.before.digest);
   if (!before) return tl::unexpected(before.error());
   const auto after = history->content(*step.after.digest);
+  if (!after) return tl::unexpected(after.error());
+  auto now = present_save(*cart, **area);
+  if (!now) return tl::unexpected(now.error());
   CarryReport report;
-  MoveReport line;
-  line.move = move_name(move->id);
-  line.from = {"history"};
-  line.to = cart->report.port;
-  line.cartridge = true;
-  line.game = cart->report.game;
-  line.system = cart->report.system;
-  line.replaces = true;
-  line.size = before->size();
+  MoveReport line = line_of(*move, *cart, before->size());
   Checks checks(accept);
-  // A write that was cut off leaves something that is neither.
-  const bool known = *now == *before || (after && *now == *after);
-  if (!known && after && now->size() == after->size()) {
-    std::size_t mixed = 0;
-    for (std::size_t i = 0; i < now->size(); ++i)
-      mixed += (*now)[i] != (*before)[i] && (*now)[i] != (*after)[i] ? 1 : 0;
-    if (mixed > 0)
-      checks.add({Level::error,
-                  Code::newer_there,
-                  "the cartridge was played on since the move, and that progress would go",
-                  {"keep it, or let it go with ", accept_remedy(Code::newer_there),
-                   " (it goes into history)"}});
-  }
+  if (was_played_on(*now, *before, *after))
+    checks.add({Level::error,
+                Code::newer_there,
+                "the cartridge was played on since the move, and that progress would go",
+                {"keep it, or let it go with ", accept_remedy(Code::newer_there),
+                 " (it goes into history)"}});
   line.checks = checks.found();
   if (!checks.stopped()) {
     MoveRecord back;
     back.kind = "undo";
     back.source = "history";
     back.undoes = move->id;
-    auto done = CartWriter(*cart).write({&*area, std::move(*now), std::move(*before)}, *history,
-                                        std::move(back));
+    const ChipContents contents{*area, std::move(*now), std::move(*before)};
+    auto done = CartWriter(*cart).write(contents, *history, std::move(back));
     if (!done) return tl::unexpected(done.error());
     (void)history->mark(move->id, MoveState::undone);
     line.status = MoveStatus::done;

@@ -64,6 +64,12 @@ Result<std::string> CartWriter::on_chip(const ChipContents& contents, History& h
   if (!outcome && outcome.error().code == Code::cancelled)
     return put_back(contents, history, move, outcome.error());
   if (!outcome) return neither(outcome.error());
+  if (outcome->pages_again > 0)
+    notes_.push_back({Level::warn, Code::unsteady,
+                      fmt::format("{} did not take at first and {} written again",
+                                  counted(outcome->pages_again, "page"),
+                                  outcome->pages_again == 1 ? "was" : "were"),
+                      "clean the contacts before the next time"});
   if (outcome->end == WriteEnd::done) return move_name(move.id);
   const std::string pages = pages_text(outcome->wrong_pages);
   if (outcome->end == WriteEnd::broken)

@@ -40,6 +40,8 @@ class CartWriter {
   /// Records the move, writes, and gives the move's name. Errors: Trouble::read_back when the
   /// cartridge does not hold what is wanted.
   Result<std::string> write(const ChipContents& contents, History& history, MoveRecord move);
+  /// What the last write() showed of the contacts; may be empty.
+  [[nodiscard]] const Findings& notes() const { return notes_; }
 
  private:
   Result<std::string> on_chip(const ChipContents& contents, History& history,
@@ -48,6 +50,7 @@ class CartWriter {
                                const MoveRecord& move, const Error& why);
 
   OpenCart& cart_;
+  Findings notes_;
 };
 
 }  // namespace bayswap

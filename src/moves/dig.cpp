@@ -326,15 +326,9 @@ class Digger {
     how.rom = request_.rom;
     const auto found = inspect(session_, folders_, request_.state, how);
     if (!found) return tl::unexpected(found.error());
-    std::vector<Chip> chips = found->hints.chips.value_or(std::vector<Chip>{});
-    std::erase_if(chips, [](const Chip& chip) { return chip.part == "clock" || chip.size == 0; });
+    const std::vector<Chip> chips = chips_to_find(wanted, found->hints);
     const System system =
         wanted != nullptr ? wanted->info().system : found->hints.system.value_or(System::snes);
-    if (wanted != nullptr && wanted->info().parts.size() == 1) {
-      chips.clear();
-      for (const std::uint64_t size : wanted->info().file_sizes)
-        chips.push_back({wanted->info().parts.front(), size});
-    }
     if (chips.empty())
       return stop(Code::no_match,
                   fmt::format("{}: no card is in it, and what chip its game has is not known",
@@ -376,11 +370,29 @@ class Digger {
     save.system = system;
     save.game = found->rom ? found->rom->info.game : Game{};
     save.parts.push_back({find->told.part, std::move(find->bytes)});
-    const Layout* layout = wanted != nullptr ? wanted : native_layout(system, save.parts.front());
+    return write_chip(save, wanted, found->hints);
+  }
+
+  // Those of the layout that the user says, else the game's.
+  static std::vector<Chip> chips_to_find(const Layout* wanted, const Hints& hints) {
+    std::vector<Chip> chips;
+    if (wanted != nullptr && wanted->info().parts.size() == 1) {
+      for (const std::uint64_t size : wanted->info().file_sizes)
+        chips.push_back({wanted->info().parts.front(), size});
+      return chips;
+    }
+    chips = hints.chips.value_or(std::vector<Chip>{});
+    std::erase_if(chips, [](const Chip& chip) { return chip.part == "clock" || chip.size == 0; });
+    return chips;
+  }
+
+  Result<Dug> write_chip(const Save& save, const Layout* wanted, const Hints& hints) {
+    const Layout* layout =
+        wanted != nullptr ? wanted : native_layout(save.system, save.parts.front());
     if (layout == nullptr)
       return stop(Code::no_match, "no layout holds such a chip",
                   {"say which with ", Remedy::layout_of_input});
-    const auto written = layout->write({std::span(&save, 1), std::nullopt, found->hints});
+    const auto written = layout->write({std::span(&save, 1), std::nullopt, hints});
     if (!written) return tl::unexpected(written.error());
     return write(layout->info().id, written->bytes);
   }

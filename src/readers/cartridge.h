@@ -38,6 +38,7 @@ struct WriteOutcome {
   WriteEnd end = WriteEnd::done;
   std::vector<std::uint64_t> wrong_pages;  ///< their numbers, from 0
   std::uint64_t pages_written = 0;
+  std::uint64_t pages_again = 0;  ///< of them, written again because they did not take at first
 };
 
 /// One thread at a time.

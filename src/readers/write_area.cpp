@@ -38,6 +38,7 @@ class Cartridge::Writer {
   }
 
   [[nodiscard]] std::uint64_t pages_written() const { return pages_written_; }
+  [[nodiscard]] std::uint64_t pages_again() const { return again_; }
 
  private:
   [[nodiscard]] std::size_t page_size(std::size_t at) const {
@@ -75,6 +76,7 @@ class Cartridge::Writer {
     for (int tried = 0; tried < kMostTries; ++tried) {
       if (std::ranges::equal(ByteView(now_).subspan(start, wanted.size()), wanted)) return {};
       if (tried > 0) {
+        again_ += tried == 1 ? 1 : 0;
         cartridge_.reader_.link().transport().pause(pause);
         pause *= 2;
       }
@@ -135,6 +137,7 @@ class Cartridge::Writer {
   std::size_t unit_ = 1;
   std::size_t block_ = 0;  // pages that are erased together, in bytes; 0: nothing is erased
   std::uint64_t pages_written_ = 0;
+  std::uint64_t again_ = 0;
   bool gave_up_ = false;
 };
 
@@ -147,6 +150,7 @@ Result<WriteOutcome> Cartridge::write(const CartridgeArea& area, ByteView before
   const auto wrong = writer.run(wanted);
   if (!wrong) return tl::unexpected(wrong.error());
   outcome.pages_written = writer.pages_written();
+  outcome.pages_again = writer.pages_again();
   if (wrong->empty()) return outcome;
   outcome.wrong_pages.assign(wrong->begin(), wrong->end());
   const auto old = writer.run(before);

@@ -222,7 +222,7 @@ bool begins_with_words_of(ByteView rom, ByteView bytes) {
   const ByteView text = bytes.first(length);
   // A row of blanks or one letter again and again stands in many places.
   const auto differ = std::ranges::count_if(text, [&](std::byte c) { return c != text.front(); });
-  return differ >= 3 && !std::ranges::search(rom, text).empty();
+  return differ >= 3 && std::search(rom.begin(), rom.end(), text.begin(), text.end()) != rom.end();
 }
 
 bool ChipSighting::sure() const {

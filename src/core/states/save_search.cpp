@@ -25,10 +25,6 @@ std::uint64_t word_at(ByteView bytes, std::size_t at) {
   return word;
 }
 
-bool is_filler(std::byte value) {
-  return value == std::byte{0x00} || value == std::byte{0xFF};
-}
-
 // Runs of few different values stand in many places by chance.
 bool says_something(std::uint64_t word) {
   std::array<std::uint8_t, 8> bytes{};

@@ -11,6 +11,11 @@ namespace bayswap {
 /// A run that is compared as a whole, in bytes.
 inline constexpr std::size_t kSearchRun = 8;
 
+/// Bytes that stand in many places, and tell nothing of a save.
+[[nodiscard]] constexpr bool is_filler(std::byte value) {
+  return value == std::byte{0x00} || value == std::byte{0xFF};
+}
+
 /// A place where bytes are like a known save.
 struct Sighting {
   std::size_t offset = 0;  ///< in bytes

@@ -25,8 +25,10 @@ bool says_something(ByteView run) {
 void keep_lowest(std::vector<StateSample>& samples) {
   std::ranges::sort(samples, {},
                     [](const StateSample& one) { return std::pair(one.hash, one.at); });
-  const auto [from, end] = std::ranges::unique(samples, {}, &StateSample::hash);
-  samples.erase(from, end);
+  const auto end = std::unique(
+      samples.begin(), samples.end(),
+      [](const StateSample& one, const StateSample& other) { return one.hash == other.hash; });
+  samples.erase(end, samples.end());
   if (samples.size() > kMost) samples.resize(kMost);
 }
 

@@ -9,10 +9,6 @@ namespace {
 constexpr std::size_t kBlock = 16;       // telling bytes that are judged together
 constexpr std::size_t kBlockAgrees = 7;  // of them; records of one form agree in some by chance
 
-bool is_filler(std::byte value) {
-  return value == std::byte{0x00} || value == std::byte{0xFF};
-}
-
 // Bytes of the known save, and those at the place in the same order.
 struct Compared {
   ByteView known;
