@@ -143,9 +143,12 @@ class CartDumper {
       dumped_.findings.push_back(
           {Level::note, Code::assumed,
            fmt::format("goes on where the last run stopped, at {}", size_text(known.size())), ""});
-    auto dump = cart_.cartridge.dump(*area, rom_size(), std::move(known), [&](ByteView rom) {
-      return whole_check_of(kind, rom) == WholeCheck::holds;
-    });
+    DumpOptions how;
+    how.size = rom_size();
+    how.known = std::move(known);
+    how.enough = [&](ByteView rom) { return whole_check_of(kind, rom) == WholeCheck::holds; };
+    how.so_far = [&](ByteView rom) { (void)part_->keep(rom); };
+    auto dump = cart_.cartridge.dump(*area, std::move(how));
     if (!dump) return keep_part(*part_, dump.error());
     say_how_it_was_checked(*dump);
     return write(path, {}, std::move(dump->bytes), *dump, "ROM");
@@ -163,7 +166,8 @@ class CartDumper {
     Error error = why;
     error.text += fmt::format("; {} of the ROM are in {}", size_text(bytes.size()),
                               safe_text(part.path().string()));
-    error.hint += "; the same command goes on from there";
+    error.hint += error.hint.empty() ? "the same command goes on from there"
+                                     : "; the same command goes on from there";
     return tl::unexpected(error);
   }
 

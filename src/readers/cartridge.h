@@ -28,6 +28,17 @@ struct AreaDump {
   bool size_by_repeat = false;        ///< nobody told the size; the bytes repeat behind it
 };
 
+/// How an area is read.
+struct DumpOptions {
+  /// Bytes, where the reader does not tell; nothing: found by where the bytes repeat.
+  std::optional<std::uint64_t> size = {};
+  Bytes known = {};  ///< the beginning, as an earlier run read it once
+  /// Whether one reading is enough, by a check of the bytes' own; empty: it is not.
+  std::function<bool(ByteView)> enough = {};
+  /// What was read once so far, now and then, so that a run that is cut off is not lost.
+  std::function<void(ByteView)> so_far = {};
+};
+
 /// How a write ended.
 enum class WriteEnd {
   done,      ///< every page reads back, after power off and on as well
@@ -58,13 +69,9 @@ class Cartridge {
   /// The ROM's header reads the same each time.
   [[nodiscard]] bool contacts_steady() const { return contacts_steady_; }
 
-  /// Reads an area. `size`: where the reader does not tell it; nothing: it is found by where the
-  /// bytes repeat. `enough`: whether one reading is, by a check of the bytes' own; without it each
-  /// page is read until two readings in a row agree and most do. `known`: the beginning, as an
-  /// earlier run read it once.
-  [[nodiscard]] Result<AreaDump> dump(const CartridgeArea& area,
-                                      std::optional<std::uint64_t> size = {}, Bytes known = {},
-                                      const std::function<bool(ByteView)>& enough = {});
+  /// Reads an area: each page until two readings in a row agree and most do, or once where that is
+  /// enough.
+  [[nodiscard]] Result<AreaDump> dump(const CartridgeArea& area, DumpOptions how = {});
 
   /// What the last dump() had read once when it failed.
   [[nodiscard]] Bytes take_partial() { return std::exchange(partial_, {}); }

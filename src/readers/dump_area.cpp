@@ -9,6 +9,7 @@ namespace {
 constexpr std::size_t kMostReadings = 6;
 constexpr std::size_t kFewPages = 2;        // so many get twice as many readings
 constexpr std::size_t kLargestPage = 1024;  // bytes that settle together
+constexpr Milliseconds kBetweenParts{5000};
 
 // All readings of one page.
 struct Page {
@@ -35,12 +36,12 @@ class Cartridge::Dumper {
     page_ = std::min(kLargestPage, cartridge.info_.chunk);
   }
 
-  Result<AreaDump> run(const Bytes& known, const std::function<bool(ByteView)>& enough) {
-    if (auto first = read_once(known); !first) return failed(first.error());
+  Result<AreaDump> run(const DumpOptions& how) {
+    if (auto first = read_once(how); !first) return failed(first.error());
     AreaDump dump;
     dump.page = page_;
     dump.readings = 1;
-    if (enough && enough(first_)) {
+    if (how.enough && how.enough(first_)) {
       dump.bytes = std::move(first_);
       return dump;
     }
@@ -75,7 +76,9 @@ class Cartridge::Dumper {
     if (cartridge_.watch_.progress) cartridge_.watch_.progress(done, 2 * size_);
   }
 
-  Result<void> read_once(const Bytes& known) {
+  Result<void> read_once(const DumpOptions& how) {
+    const Bytes& known = how.known;
+    Milliseconds told = now();
     first_.assign(known.begin(),
                   known.begin() + static_cast<std::ptrdiff_t>(std::min<std::uint64_t>(
                                       known.size() / page_ * page_, size_)));
@@ -86,9 +89,15 @@ class Cartridge::Dumper {
       if (!bytes) return tl::unexpected(bytes.error());
       first_.insert(first_.end(), bytes->begin(), bytes->end());
       report(first_.size());
+      if (how.so_far && now() - told >= kBetweenParts) {
+        how.so_far(first_);
+        told = now();
+      }
     }
     return {};
   }
+
+  Milliseconds now() { return cartridge_.reader_.link().transport().now(); }
 
   // A second reading of everything, and more of what differs. Readings of a page are far apart in
   // time, so that a contact that fails for a moment is noticed.
@@ -136,17 +145,16 @@ class Cartridge::Dumper {
   std::vector<std::pair<std::uint64_t, Page>> doubtful_;  // by offset
 };
 
-Result<AreaDump> Cartridge::dump(const CartridgeArea& area, std::optional<std::uint64_t> size,
-                                 Bytes known, const std::function<bool(ByteView)>& enough) {
+Result<AreaDump> Cartridge::dump(const CartridgeArea& area, DumpOptions how) {
   bool by_repeat = false;
-  if (area.size) size = area.size;
-  if (!size) {
+  if (area.size) how.size = area.size;
+  if (!how.size) {
     const auto found = size_by_repeat(area);
     if (!found) return tl::unexpected(found.error());
-    size = *found;
+    how.size = *found;
     by_repeat = true;
   }
-  auto dump = Dumper(*this, area, *size).run(known, enough);
+  auto dump = Dumper(*this, area, *how.size).run(how);
   if (dump) dump->size_by_repeat = by_repeat;
   return dump;
 }
