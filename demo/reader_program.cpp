@@ -103,9 +103,7 @@ int open_terminal() {
   return terminal;
 }
 
-}  // namespace
-
-int main(int argc, char** argv) {
+int run(int argc, char** argv) {
   CLI::App app("A simulated cartridge reader, with the faults that real ones have.");
   std::string rom;
   std::string save;
@@ -166,4 +164,15 @@ int main(int argc, char** argv) {
   }
   serve(reader, descriptor, descriptor, true);
   return 0;
+}
+
+}  // namespace
+
+int main(int argc, char** argv) {
+  try {
+    return run(argc, argv);
+  } catch (const std::exception& problem) {
+    std::cerr << "bayswap-reader stopped: " << problem.what() << "\n";
+    return 4;
+  }
 }

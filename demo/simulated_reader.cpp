@@ -206,8 +206,8 @@ CborMap SimulatedReader::read(const CborMap& question) {
   if (there == nullptr && *area != "rom") return error("range");
   const Bytes& bytes = there == nullptr ? cartridge_->rom : there->bytes;
   // An area whose size nobody told repeats up to the end of the bus.
-  const std::uint64_t end =
-      there == nullptr && !cartridge_->rom_size_told ? kBusLimit : bytes.size();
+  const bool told = there == nullptr ? cartridge_->rom_size_told : there->size_told;
+  const std::uint64_t end = told ? bytes.size() : kBusLimit;
   const auto from = static_cast<std::uint64_t>(*at);
   const auto count = static_cast<std::size_t>(*size);
   if (from > end || count > end - from || bytes.empty()) return error("range");
@@ -230,7 +230,7 @@ CborMap SimulatedReader::write(const CborMap& question) {
   if (there == nullptr || from > there->bytes.size() || data->size() > there->bytes.size() - from ||
       from / there->page != (from + data->size() - 1) / there->page)
     return error("range");
-  const CborMap done{{"wrote", number(data->size())}};
+  CborMap done{{"wrote", number(data->size())}};
   const bool takes = !faults_.third_try || ++tries_[{*area, from}] >= 3;
   if (!takes || chance(faults_.ignored)) return done;
   const auto begin = there->bytes.begin() + static_cast<std::ptrdiff_t>(from);

@@ -27,6 +27,7 @@ struct SimulatedChip {
   Bytes bytes;
   std::uint64_t page = 1;
   std::uint64_t erase_page = 0;  ///< 0: needs no erasing
+  bool size_told = true;         ///< else it repeats up to the end of the bus
 };
 
 struct SimulatedCartridge {

@@ -66,7 +66,12 @@ std::string history_text(const std::vector<SaveHistory>& saves, const Style& sty
   const auto older = std::ranges::find_if(
       last.versions, [](const Version& version) { return !version.there_now && version.whole; });
   if (!full) text += "the versions of one save: bayswap history SAVE\n";
-  if (older != last.versions.end())
+  // A cartridge's save is written by a reader alone.
+  if (last.path.string().starts_with("cartridge:"))
+    text += style.paint(Tone::quiet,
+                        "put one back with: bayswap history export, then bayswap cart write") +
+            "\n";
+  else if (older != last.versions.end())
     text +=
         style.paint(Tone::quiet, fmt::format("bring one back with: bayswap restore \"{}\" --at {}",
                                              path_text(last.path.string()), older->id)) +

@@ -48,14 +48,14 @@ struct Shelf {
 struct Bay {
   std::string name;
   Path place;
-  /// A cartridge reader: its port. Then `place` is no folder, and there are no shelves.
-  std::optional<std::string> port = {};
   std::vector<Shelf> shelves;
   std::vector<std::string> unexplained;  ///< relative path and reason; not part of the file
   std::vector<std::string> questions;    ///< what learning could not settle; not part of the file
   /// Its shelves are one file or folder, which takes the save that is brought, whatever its name;
   /// only of a place that a user named for one command.
   bool exact = false;
+  /// A cartridge reader: its port. Then `place` is no folder, and there are no shelves.
+  std::optional<std::string> port = {};
 };
 
 /// The user's bays, in the order of bays.toml.

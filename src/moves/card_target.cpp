@@ -354,13 +354,10 @@ class CardPlacer {
 
   // The game has no card there yet: a new one, called and made like the others.
   Result<std::optional<Placement>> new_card_of_game() {
-    const GameCard* like = nullptr;
-    for (const GameCard& one : game_cards_) {
-      const bool same = common_region(one.card->card) == source_.save.game.region;
-      const bool was =
-          like != nullptr && common_region(like->card->card) == source_.save.game.region;
-      if (like == nullptr || (same && !was)) like = &one;
-    }
+    const auto of_region = std::ranges::find_if(game_cards_, [&](const GameCard& one) {
+      return common_region(one.card->card) == source_.save.game.region;
+    });
+    const GameCard* like = of_region == game_cards_.end() ? &game_cards_.front() : &*of_region;
     const auto pattern = NamingPattern::parse(like->shelf->pattern);
     Fields names = like->file->fields;
     const auto stem = name_like(*like);

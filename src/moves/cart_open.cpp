@@ -8,6 +8,8 @@
 
 #include "bayswap/rom.h"
 #include "core/bytes/text.h"
+#include "core/layouts/cartridge/chips.h"
+#include "core/roms/whole_check.h"
 
 namespace bayswap {
 namespace {
@@ -67,6 +69,26 @@ void name_game(Session& session, OpenCart& cart) {
   cart.rom.stem = cart.rom.info.game.title;
   cart.hints = hints_of(cart.rom.info, session.catalog);
   cart.hints.system = cart.cartridge.system();
+  // A reader may not see how large a chip is; the header or the catalog knows.
+  for (const CartridgeArea& area : cart.cartridge.areas())
+    if (const auto size = hinted_size(cart.hints, area.chip); size && !area.size)
+      cart.cartridge.know_size(area.name, *size);
+}
+
+// Chips whose size neither the reader nor the game tells.
+Result<void> find_sizes(OpenCart& cart) {
+  std::vector<CartridgeArea> untold = cart.cartridge.areas();
+  std::erase_if(untold, [](const CartridgeArea& area) {
+    return area.size || area.chip.empty() || area.chip == "clock";
+  });
+  for (const CartridgeArea& area : untold) {
+    const auto size = cart.cartridge.size_by_repeat(area);
+    if (size)
+      cart.cartridge.know_size(area.name, *size);
+    else if (size.error().code != Code::wrong_size)
+      return tl::unexpected(size.error());
+  }
+  return {};
 }
 
 std::vector<Chip> chips_of(const Cartridge& cartridge) {
@@ -147,6 +169,7 @@ Result<OpenCart> open_cart(Session& session, const CartAccess& access) {
   if (!cartridge) return tl::unexpected(cartridge.error());
   OpenCart cart{std::move(*cartridge), {}, false, {}, {}};
   name_game(session, cart);
+  if (auto found = find_sizes(cart); !found) return tl::unexpected(found.error());
   CartReport& report = cart.report;
   report.port = port;
   report.reader = cart.cartridge.reader().name;
@@ -159,6 +182,9 @@ Result<OpenCart> open_cart(Session& session, const CartAccess& access) {
   if (const CartridgeArea* rom = cart.cartridge.area("rom"); rom != nullptr && rom->size) {
     report.rom_size = rom->size;
     report.rom_size_by = "the reader";
+  } else if (const auto told = rom_size_in(report.system, cart.cartridge.header())) {
+    report.rom_size = told;
+    report.rom_size_by = "the header";
   }
   report.findings = findings_of(cart);
   return cart;

@@ -63,6 +63,10 @@ Result<std::string> CartWriter::on_chip(const ChipContents& contents, History& h
   auto outcome = cart_.cartridge.write(*contents.area, contents.before, contents.wanted);
   if (!outcome && outcome.error().code == Code::cancelled)
     return put_back(contents, history, move, outcome.error());
+  if (!outcome && !cart_.cartridge.touched()) {
+    (void)history.mark(move.id, MoveState::rolled_back);
+    return tl::unexpected(outcome.error());
+  }
   if (!outcome) return neither(outcome.error());
   if (outcome->pages_again > 0)
     notes_.push_back({Level::warn, Code::unsteady,

@@ -11,6 +11,8 @@ namespace {
 
 constexpr std::uint64_t kSmallestRom = 16U << 10U;
 constexpr std::uint64_t kLargestRom = 512U << 20U;
+constexpr std::uint64_t kSmallestChip = 512;
+constexpr std::uint64_t kLargestChip = 16U << 20U;
 constexpr int kSteadyReadings = 6;
 constexpr Milliseconds kSwitchLook{500};
 
@@ -60,9 +62,21 @@ const CartridgeArea* Cartridge::area(std::string_view name) const {
   return found == areas_.end() ? nullptr : &*found;
 }
 
+void Cartridge::know_size(std::string_view name, std::uint64_t size) {
+  for (CartridgeArea& area : areas_)
+    if (area.name == name && !area.size) area.size = size;
+}
+
 Result<void> Cartridge::set_volts() {
   const int wanted = volts_of(slot_.system);
   if (info_.volts_mv == wanted) return {};
+  if (std::ranges::find(info_.can_volts_mv, wanted) == info_.can_volts_mv.end())
+    return fail(
+        Trouble::place, Code::wrong_volts,
+        fmt::format("{} cartridges take {:.1f} V, and this reader can't give it: nothing was "
+                    "powered",
+                    to_string(slot_.system), wanted / 1000.0),
+        "use a reader for this system");
   if (!info_.volts_by_switch) {
     if (auto set = reader_.set_volts(wanted); !set) return set;
     info_.volts_mv = wanted;
@@ -120,10 +134,22 @@ Result<std::optional<Bytes>> Cartridge::steady(const CartridgeArea& area, std::u
               "back in straight");
 }
 
-// A ROM repeats behind its end, or there is nothing more.
+// An area repeats behind its end, or there is nothing more.
 Result<std::uint64_t> Cartridge::size_by_repeat(const CartridgeArea& area) {
-  const std::size_t probe = std::min<std::size_t>(info_.chunk, 1024);
-  // Beginnings may be alike by chance: another place has to repeat as well.
+  const std::uint64_t smallest = area.chip.empty() ? kSmallestRom : kSmallestChip;
+  const std::uint64_t largest = area.chip.empty() ? kLargestRom : kLargestChip;
+  const auto probe =
+      static_cast<std::size_t>(std::min<std::uint64_t>({info_.chunk, 1024, smallest / 4}));
+  const auto unknown = [] {
+    return fail(Trouble::input, Code::wrong_size, "nothing shows how large the area is",
+                "name the game's chip in the catalog");
+  };
+  const auto start = steady(area, 0, probe);
+  if (!start) return tl::unexpected(start.error());
+  // Bytes that are all alike repeat everywhere.
+  if (!*start || std::ranges::all_of(**start, [&](std::byte one) { return one == (**start)[0]; }))
+    return unknown();
+  // Beginnings may be alike by chance: other places have to repeat as well.
   const auto repeats = [&](std::uint64_t size, std::uint64_t at) -> Result<bool> {
     const auto here = steady(area, at, probe);
     if (!here) return tl::unexpected(here.error());
@@ -131,7 +157,7 @@ Result<std::uint64_t> Cartridge::size_by_repeat(const CartridgeArea& area) {
     if (!there) return tl::unexpected(there.error());
     return !*there || *here == *there;
   };
-  for (std::uint64_t size = kSmallestRom; size < kLargestRom; size *= 2) {
+  for (std::uint64_t size = smallest; size < largest; size *= 2) {
     bool all = true;
     for (const std::uint64_t at : {std::uint64_t{0}, size / 2, size / 4, size - probe}) {
       const auto one = repeats(size, at);
@@ -141,8 +167,7 @@ Result<std::uint64_t> Cartridge::size_by_repeat(const CartridgeArea& area) {
     }
     if (all) return size;
   }
-  return fail(Trouble::input, Code::wrong_size, "nothing shows how large the ROM is",
-              "name the game's size in the catalog, or dump the save alone");
+  return unknown();
 }
 
 Result<void> Cartridge::cycle_power() {

@@ -63,6 +63,13 @@ class Cartridge {
   [[nodiscard]] System system() const { return slot_.system; }
   [[nodiscard]] const std::vector<CartridgeArea>& areas() const { return areas_; }
   [[nodiscard]] const CartridgeArea* area(std::string_view name) const;
+  /// The size of an area that the reader does not tell, known from elsewhere.
+  void know_size(std::string_view name, std::uint64_t size);
+  /// The size of an area by where its bytes repeat, or end. Errors: `wrong-size` when nothing shows
+  /// it, as on a chip that is blank.
+  [[nodiscard]] Result<std::uint64_t> size_by_repeat(const CartridgeArea& area);
+  /// Whether anything was written or erased since it was opened.
+  [[nodiscard]] bool touched() const { return touched_; }
   /// The ROM's beginning, up to the end of the last place where the system's headers lie; zeros
   /// between such places. Read until two readings agree.
   [[nodiscard]] const Bytes& header() const { return header_; }
@@ -96,7 +103,6 @@ class Cartridge {
   /// Two readings in a row that agree; nothing when six do not settle it.
   Result<std::optional<Bytes>> steady(const CartridgeArea& area, std::uint64_t at,
                                       std::size_t size);
-  Result<std::uint64_t> size_by_repeat(const CartridgeArea& area);
   /// Off and on again; the same cartridge has to be there.
   Result<void> cycle_power();
 
@@ -108,6 +114,7 @@ class Cartridge {
   Bytes header_;
   bool contacts_steady_ = true;
   Bytes partial_;
+  bool touched_ = false;
 };
 
 }  // namespace bayswap

@@ -99,6 +99,7 @@ class Cartridge::Writer {
   }
 
   Result<void> erase(std::size_t start, std::size_t size) {
+    cartridge_.touched_ = true;
     const auto erased = cartridge_.reader_.erase(area_, start, size, cartridge_.slot_.session);
     if (!erased) return tl::unexpected(erased.error());
     return read_back(start, size);
@@ -106,6 +107,7 @@ class Cartridge::Writer {
 
   Result<void> write_page(std::size_t at, ByteView page) {
     ++pages_written_;
+    cartridge_.touched_ = true;
     const std::size_t chunk = cartridge_.info_.chunk;
     for (std::size_t done = 0; done < page.size(); done += chunk) {
       const ByteView piece = page.subspan(done, std::min(chunk, page.size() - done));

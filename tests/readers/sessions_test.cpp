@@ -68,6 +68,27 @@ TEST(Cartridges, ASizeThatNobodyTellsIsFoundByRepeating) {
   EXPECT_EQ(dump->bytes, game.rom);
 }
 
+TEST(Cartridges, AChipThatNobodyTellsTheSizeOf) {
+  for (const std::size_t size : {512U, 2048U, 0x8000U}) {
+    SimulatedCartridge game = cartridge_of(System::snes, "sram", size, 1, 0, 3);
+    game.chips[0].size_told = false;
+    SimulatedReader reader(game, {}, {});
+    auto cartridge = Cartridge::open(link_to(reader));
+    ASSERT_TRUE(cartridge);
+    const auto found = cartridge->size_by_repeat(*cartridge->area("save"));
+    ASSERT_TRUE(found) << found.error().text;
+    EXPECT_EQ(*found, size);
+  }
+  // A blank chip is alike everywhere.
+  SimulatedCartridge blank = cartridge_of(System::snes, "sram", 2048, 1, 0, 3);
+  blank.chips[0].size_told = false;
+  blank.chips[0].bytes = test::filled(2048, 0xFF);
+  SimulatedReader reader(blank, {}, {});
+  auto cartridge = Cartridge::open(link_to(reader));
+  ASSERT_TRUE(cartridge);
+  EXPECT_EQ(cartridge->size_by_repeat(*cartridge->area("save")).error().code, Code::wrong_size);
+}
+
 TEST(Cartridges, NeverGetTheWrongVoltage) {
   ReaderTraits traits;
   traits.volts_by_switch = true;

@@ -98,6 +98,16 @@ bool heads_agree(const StateMaker& a, const StateMaker& b) {
   return at - start >= kLeast && values.size() >= 2;
 }
 
+// By a number or mark of four bytes; a game's name at the beginning says nothing.
+bool begin_alike(const StateMaker& a, const StateMaker& b) {
+  constexpr std::size_t kMark = 4;
+  return a.mark_is_game ||
+         std::equal(a.head.begin(),
+                    a.head.begin() + static_cast<std::ptrdiff_t>(std::min(kMark, a.head.size())),
+                    b.head.begin(),
+                    b.head.begin() + static_cast<std::ptrdiff_t>(std::min(kMark, b.head.size())));
+}
+
 // Of two games, with chips of different sizes, and everything else alike.
 bool differ_by_chips(std::uint64_t a, std::uint64_t b) {
   static constexpr std::array<std::uint64_t, 9> kChips{0,      0x200,  0x800,   0x1000, 0x2000,
@@ -169,7 +179,8 @@ bool same_program(const StateMaker& a, const StateMaker& b, bool same_game) {
   if (same_game) return by_places(a, b);
   constexpr std::uint64_t kSizeClass = 16;  // so many times as large is another kind of machine
   if (a.size > b.size * kSizeClass || b.size > a.size * kSizeClass) return false;
-  return is_marked(a) || heads_agree(a, b) || differ_by_chips(a.size, b.size);
+  return is_marked(a) || heads_agree(a, b) ||
+         (begin_alike(a, b) && differ_by_chips(a.size, b.size));
 }
 
 std::string maker_text(const StateMaker& maker) {
