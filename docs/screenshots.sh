@@ -61,7 +61,6 @@ shot reshape 'bayswap reshape "den/saves/Glacier Post (America).srm" --split -o 
   'bayswap reshape joined.srm --as n64-eeprom4k -o eeprom.bin' \
   'bayswap reshape "ferry/gb/Tin Orchard (Europe).sav" --as gb-battery-clock48 -o orchard.sav'
 shot card-ps1 'bayswap card show den/cards/left.card'
-shot card-ps2 'bayswap card show den/cards/velvet.card'
 shot card-gc 'bayswap card show attic/cards/kites.card'
 shot card-drop 'bayswap card drop den/cards/left.card SLUS-00417' \
   'bayswap card drop den/cards/left.card BASLUS-00417TOWER --plan' \
