@@ -19,8 +19,6 @@
 
 #include "core/bytes/text.h"
 
-extern char** environ;
-
 namespace bayswap {
 namespace {
 
@@ -271,7 +269,7 @@ std::vector<SerialPort> serial_ports() {
         or_nothing(sp_get_port_name(list[i])), or_nothing(sp_get_port_description(list[i])), {}};
     const std::string maker = or_nothing(sp_get_port_usb_manufacturer(list[i]));
     const std::string product = or_nothing(sp_get_port_usb_product(list[i]));
-    port.usb_name = maker.empty() ? product : maker + " " + product;
+    port.usb_name = maker.empty() ? product : fmt::format("{} {}", maker, product);
     ports.push_back(std::move(port));
   }
   sp_free_port_list(list);
