@@ -369,8 +369,8 @@ TEST_F(NamedCards, ASaveNeverGoesIntoAnotherGamesCard) {
     Bytes (*card)(const std::string&, std::uint32_t);
   };
   for (const Kind& kind :
-       {Kind{"pce", " (Japan).brm", " (Japan).sav", pce}, Kind{"pce-plain", ".brm", ".bup", pce},
-        Kind{"saturn", " (Japan).bkr", ".smp", saturn}}) {
+       {Kind{"pce", " (Japan).mem", " (Japan).sav", pce}, Kind{"pce-plain", ".mem", ".kept", pce},
+        Kind{"saturn", " (Japan).inner", ".ram", saturn}}) {
     SCOPED_TRACE(kind.name);
     const std::string there = kind.name + "-there";
     const std::string here = kind.name + "-here";

@@ -111,8 +111,8 @@ TEST_F(ProgramHabits, CarriedThereAndBackAndPlayedOnBetween) {
       {"large", ".sav", Nibbles::padded, true, 48, 0},
       {"small", ".srm", Nibbles::two_in_a_byte, false, 8, 0},
       {"behind", ".srm", Nibbles::a_byte_each, true, 0, 48},
-      {"old", ".sa1", Nibbles::padded, false, 0, 44},
-      {"beside", ".bat", Nibbles::a_byte_each, true, 44, 0},
+      {"old", ".kp1", Nibbles::padded, false, 0, 44},
+      {"beside", ".kept", Nibbles::a_byte_each, true, 44, 0},
   };
   const std::vector<HabitGame> games = habit_games();
   for (const Habit& habit : habits) {
