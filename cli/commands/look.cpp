@@ -126,7 +126,7 @@ Result<Item> look_into(Session& session, const Bay& reader) {
   item.kind = Kind::battery;
   item.game = std::move(cart->game);
   item.findings = std::move(cart->findings);
-  item.details = {{"reader", cart->reader}, {"port", cart->port}};
+  item.details = {{"reader", cart->device}, {"port", cart->port}};
   for (const Chip& chip : cart->chips) {
     PartInfo part;
     part.name = chip.part;

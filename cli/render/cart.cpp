@@ -46,7 +46,7 @@ std::string ports_text(const std::vector<FoundPort>& ports, const Style& style) 
 }
 
 std::string cart_text(const CartReport& cart, const Style& style) {
-  std::string text = style.paint(Tone::title, safe_text(cart.reader)) + "  " +
+  std::string text = style.paint(Tone::title, safe_text(cart.device)) + "  " +
                      style.paint(Tone::quiet, safe_text(cart.port)) + "\n";
   text += row(style, "game", game_text(cart.game));
   text += row(style, "system",

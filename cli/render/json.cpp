@@ -299,7 +299,7 @@ Json to_json(const CartReport& cart) {
   Json chips = Json::array();
   for (const Chip& chip : cart.chips) chips.push_back({{"part", chip.part}, {"size", chip.size}});
   Json json{{"port", cart.port},
-            {"reader", cart.reader},
+            {"reader", cart.device},
             {"serial", cart.serial},
             {"volts_mv", cart.volts_mv},
             {"system", to_string(cart.system)},

@@ -40,7 +40,7 @@ struct FoundPort {
 /// What is in a reader.
 struct CartReport {
   std::string port;
-  std::string reader;
+  std::string device;  ///< the reader's name
   std::string serial;  ///< of the reader
   int volts_mv = 0;    ///< millivolts
   System system = System::gb;

@@ -69,7 +69,7 @@ class CartDumper {
   // By the catalog, else by the header; `--like-rom` takes the name of the ROM that lies there.
   std::string stem() const {
     if (!like_.empty()) return like_;
-    const Game& game = cart_.rom.info.game;
+    const Game game = game_of(cart_.rom, session_.catalog);
     if (game.title.empty()) return fmt::format("{} cartridge", to_string(cart_.report.system));
     return safe_file_name(game.title + std::string(region_word(game.region)));
   }
@@ -176,12 +176,12 @@ class CartDumper {
     if (check == WholeCheck::holds)
       dumped_.findings.push_back(
           {Level::note, Code::rom_match, "the ROM's own checksum holds", ""});
-    if (check == WholeCheck::fails)
+    if (check == WholeCheck::fails && dump.unsure.empty())
       dumped_.findings.push_back({Level::warn, Code::header_check,
                                   "the ROM reads the same each time, and its own checksum does not "
                                   "hold: a changed game, or bad contacts",
                                   "clean the contacts and dump it again"});
-    if (check == WholeCheck::none)
+    if (check == WholeCheck::none && dump.unsure.empty())
       dumped_.findings.push_back({Level::note, Code::assumed,
                                   "this system's ROMs have no checksum of their own: it was read "
                                   "twice, and both readings agree",

@@ -172,7 +172,7 @@ Result<OpenCart> open_cart(Session& session, const CartAccess& access) {
   if (auto found = find_sizes(cart); !found) return tl::unexpected(found.error());
   CartReport& report = cart.report;
   report.port = port;
-  report.reader = cart.cartridge.reader().name;
+  report.device = cart.cartridge.reader().name;
   report.serial = cart.cartridge.reader().serial;
   report.volts_mv = cart.cartridge.reader().volts_mv;
   report.system = cart.cartridge.system();

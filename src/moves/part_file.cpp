@@ -39,6 +39,8 @@ Bytes PartFile::known() const {
 
 Result<void> PartFile::keep(ByteView bytes) const {
   if (!is_missing(storage_, path_) && !is_ours()) return tl::unexpected(output_exists(path_));
+  if (auto made = make_folders(storage_, path_.parent_path()); !made)
+    return tl::unexpected(made.error());
   const ByteView line = as_bytes(first_line_);
   Bytes whole(line.begin(), line.end());
   whole.insert(whole.end(), bytes.begin(), bytes.end());

@@ -144,13 +144,19 @@ Result<std::unique_ptr<Transport>> run_program(const std::string& name,
   ::posix_spawn_file_actions_init(&actions);
   ::posix_spawn_file_actions_adddup2(&actions, ends[1], STDIN_FILENO);
   ::posix_spawn_file_actions_adddup2(&actions, ends[1], STDOUT_FILENO);
+  // CTRL-C is for the one who asks: the program has to live until what was begun is put back.
+  posix_spawnattr_t attributes;
+  ::posix_spawnattr_init(&attributes);
+  ::posix_spawnattr_setflags(&attributes, POSIX_SPAWN_SETPGROUP);
+  ::posix_spawnattr_setpgroup(&attributes, 0);
   std::vector<char*> arguments;
   for (std::string& word : *words) arguments.push_back(word.data());
   arguments.push_back(nullptr);
   pid_t program = 0;
   const int problem =
-      ::posix_spawnp(&program, arguments.front(), &actions, nullptr, arguments.data(), environ);
+      ::posix_spawnp(&program, arguments.front(), &actions, &attributes, arguments.data(), environ);
   ::posix_spawn_file_actions_destroy(&actions);
+  ::posix_spawnattr_destroy(&attributes);
   ::close(ends[1]);
   if (problem != 0) {
     ::close(ends[0]);

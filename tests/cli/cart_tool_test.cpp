@@ -162,16 +162,16 @@ TEST_F(CartTool, DirtyContactsAreNeverAGoodDump) {
 TEST_F(CartTool, AnInterruptedDumpGoesOn) {
   Bytes rom = with_checksum(demo::gb_rom("KITE", 0x03, 2));
   folder_.write("chip/kite.gb", rom);
-  const test::Outcome lost =
-      run({"cart", "dump", "rom", "-o", "kite.gb", "--port", port("--pull-after 60 --chunk 512")});
+  const test::Outcome lost = run(
+      {"cart", "dump", "rom", "-o", "new/kite.gb", "--port", port("--pull-after 60 --chunk 512")});
   EXPECT_EQ(lost.status, 4);
-  EXPECT_FALSE(std::filesystem::exists(folder_ / "kite.gb"));
-  ASSERT_TRUE(std::filesystem::exists(folder_ / "kite.gb.part")) << lost.err;
-  const test::Outcome done = run({"cart", "dump", "rom", "-o", "kite.gb", "--port", port()});
+  EXPECT_FALSE(std::filesystem::exists(folder_ / "new/kite.gb"));
+  ASSERT_TRUE(std::filesystem::exists(folder_ / "new/kite.gb.part")) << lost.err;
+  const test::Outcome done = run({"cart", "dump", "rom", "-o", "new/kite.gb", "--port", port()});
   EXPECT_EQ(done.status, 0) << done.err;
   EXPECT_NE(done.out.find("goes on where the last run stopped"), std::string::npos);
-  EXPECT_EQ(read(folder_ / "kite.gb"), rom);
-  EXPECT_FALSE(std::filesystem::exists(folder_ / "kite.gb.part"));
+  EXPECT_EQ(read(folder_ / "new/kite.gb"), rom);
+  EXPECT_FALSE(std::filesystem::exists(folder_ / "new/kite.gb.part"));
   // Somebody's own file of that name stays.
   const Bytes own = test::bytes({1, 2, 3});
   folder_.write("other.gb.part", own);
@@ -180,6 +180,35 @@ TEST_F(CartTool, AnInterruptedDumpGoesOn) {
           .status,
       4);
   EXPECT_EQ(read(folder_ / "other.gb.part"), own);
+}
+
+// CTRL-C in the middle of a write: the old save comes back. A signal that comes too early or too
+// late leaves the old one or the new one; there is never a mixture.
+TEST_F(CartTool, StoppedInTheMiddleOfAWrite) {
+  for (const char* seconds : {"0.5", "1.5", "2.5"}) {
+    folder_.write("chip/kite.sav", old_);
+    const test::Outcome stopped = test::run_program(
+        {"timeout", "--preserve-status", "-s", "INT", seconds, BAYSWAP_TOOL, "cart", "write",
+         "new.sav", "--port", port("--rate 20000 --chunk 256")},
+        folder_.path(),
+        {"XDG_CONFIG_HOME=" + at("xdg/config"), "XDG_DATA_HOME=" + at("xdg/data"), "NO_COLOR=1"});
+    EXPECT_TRUE(chip() == (stopped.status == 0 ? new_ : old_))
+        << seconds << " s: " << stopped.status << " " << stopped.err;
+  }
+}
+
+TEST_F(CartTool, APseudoTerminalIsAPort) {
+  const std::string script = std::string("'") + BAYSWAP_READER +
+                             "' chip/kite.gb chip/kite.sav --pty >port.txt & reader=$!\n"
+                             "while [ ! -s port.txt ]; do sleep 0.1; done\n'" +
+                             BAYSWAP_TOOL +
+                             "' cart dump save -o pty.sav --port \"$(cat port.txt)\"\n"
+                             "status=$?; kill $reader; exit $status";
+  const test::Outcome dumped = test::run_program(
+      {"sh", "-c", script}, folder_.path(),
+      {"XDG_CONFIG_HOME=" + at("xdg/config"), "XDG_DATA_HOME=" + at("xdg/data"), "NO_COLOR=1"});
+  EXPECT_EQ(dumped.status, 0) << dumped.err;
+  EXPECT_EQ(read(folder_ / "pty.sav"), old_);
 }
 
 // A reader is a bay like any other: saves are carried from it and to it, kept and looked at.

@@ -8,6 +8,7 @@
 #include <tuple>
 
 #include "core/bytes/cursor.h"
+#include "core/bytes/fill.h"
 #include "core/bytes/text.h"
 #include "core/states/sections.h"
 
@@ -50,12 +51,6 @@ std::size_t erased_before(ByteView bytes, std::size_t end, std::byte value) {
   std::size_t count = 0;
   while (count < end && bytes[end - 1 - count] == value) ++count;
   return count;
-}
-
-bool is_erased(ByteView bytes) {
-  const std::byte value = bytes.empty() ? std::byte{0} : bytes.front();
-  return (value == std::byte{0} || value == std::byte{0xFF}) &&
-         std::ranges::all_of(bytes, [&](std::byte byte) { return byte == value; });
 }
 
 class ChipSearch {
@@ -227,9 +222,9 @@ bool begins_with_words_of(ByteView rom, ByteView bytes) {
 }
 
 bool ChipSighting::sure() const {
-  if (!ends_known || means_machine(label)) return called_save && ends_known;
+  if (!ends_known) return false;
   if (called_save) return true;
-  if (twins) return false;
+  if (means_machine(label) || twins) return false;
   const int signs = int{erased_behind} + int{words_of_game} + int{stayed};
   return signs >= 2;
 }
