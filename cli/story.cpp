@@ -62,25 +62,25 @@ class Story {
 void tell_of_places(Story& story) {
   story.scene(
       "Three places",
-      "A reader has dumped some cartridges. The den's programs keep their saves in one "
+      "Some cartridges were dumped into one folder. The den's programs keep their saves in one "
       "folder, one container for each game. The ferry handheld keeps saves beside the ROMs. "
       "Nothing about these habits is built in: Bay Swap looks at what lies there.");
-  story.run({"bay", "learn", "reader", "reader"});
+  story.run({"bay", "learn", "dumps", "reader"});
   story.run({"bay", "learn", "den", "den"});
   story.run({"bay", "learn", "ferry", "ferry"});
 }
 
 void tell_of_dumps(Story& story) {
-  story.scene("What did the reader bring?", "One chip of one game, in the order of the hardware.");
+  story.scene("What is in the dumps?", "One chip of one game, in the order of the hardware.");
   story.run({"look", "reader/Copper Tide (America).sra", "reader/Glacier Post (America).mpk"});
   story.scene("Into the den",
               "First the plan: it writes nothing and says what would happen, and why.");
-  story.run({"carry", "reader:Copper Tide", "--to", "den", "--plan"});
-  story.run({"carry", "reader:Copper Tide", "--to", "den"});
+  story.run({"carry", "dumps:Copper Tide", "--to", "den", "--plan"});
+  story.run({"carry", "dumps:Copper Tide", "--to", "den"});
   story.say(
       "Glacier Post keeps its progress in an EEPROM and on a controller pak. Both find their "
       "place in the one container; what else is in it stays.");
-  story.run({"carry", "reader:Glacier Post", "--to", "den"});
+  story.run({"carry", "dumps:Glacier Post", "--to", "den"});
 }
 
 void tell_of_return(Story& story, const Path& folder) {
@@ -88,14 +88,14 @@ void tell_of_return(Story& story, const Path& folder) {
               "Copper Tide was played in the den. The newer progress goes back as a chip file that "
               "the cartridge can take.");
   story.expect(demo::play_evening(folder / "den/saves/Copper Tide (America).srm"));
-  story.run({"carry", "den:Copper Tide", "--to", "reader"});
+  story.run({"carry", "den:Copper Tide", "--to", "dumps"});
 }
 
 void tell_of_names_and_clocks(Story& story) {
   story.scene("The right name",
-              "The reader called it LANTERN DRIFT. The den has the European and the Japanese ROM: "
-              "the header of the reader's own ROM says which of them it is.");
-  story.run({"carry", "reader:LANTERN DRIFT", "--to", "den"});
+              "The dump is called LANTERN DRIFT. The den has the European and the Japanese ROM: "
+              "the header of the dumped ROM says which of them it is.");
+  story.run({"carry", "dumps:LANTERN DRIFT", "--to", "den"});
   story.scene(
       "The clock keeps running",
       "Tin Orchard's cartridge has a clock. The handheld stores it in 44 bytes, the den in 48.");
@@ -223,10 +223,10 @@ void tell_of_cartridge(Story& story) {
   const std::string port =
       fmt::format("run:'{}' 'reader/LANTERN DRIFT.sfc' 'reader/LANTERN DRIFT.srm' --ignored 100",
                   reader.string());
-  story.run({"bay", "learn", "slot", "--port", port});
+  story.run({"bay", "learn", "reader", "--port", port});
   story.say("The Japanese save is refused. The one of last summer belongs to this game.");
-  story.run({"carry", "den/saves/Lantern Drift (Japan).srm", "--to", "slot"}, 1);
-  story.run({"cart", "write", "wreck/Lantern Drift, last summer.srm", "--port", "slot"});
+  story.run({"carry", "den/saves/Lantern Drift (Japan).srm", "--to", "reader"}, 1);
+  story.run({"cart", "write", "wreck/Lantern Drift, last summer.srm", "--port", "reader"});
   story.run({"undo"});
 }
 

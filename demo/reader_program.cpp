@@ -8,6 +8,7 @@
 #include <unistd.h>
 
 #include <CLI/CLI.hpp>
+#include <algorithm>
 #include <array>
 #include <chrono>
 #include <filesystem>
@@ -64,6 +65,14 @@ SimulatedCartridge cartridge_from(const std::string& rom, const std::string& sav
   if (made.kind == "eeprom") made.page = 8;
   if (made.kind == "sram") made.page = 64;
   cartridge.chips.push_back(std::move(made));
+  // The clock stands at half past ten on the fifth day.
+  const auto is_clock = [](const bayswap::Chip& one) { return one.part == "clock"; };
+  if (info && info->chips && std::ranges::any_of(*info->chips, is_clock)) {
+    SimulatedChip clock{"save2", "clock", Bytes(5), 1, 0};
+    for (std::size_t i = 0; const unsigned value : {0U, 30U, 10U, 5U, 0U})
+      clock.bytes[i++] = static_cast<std::byte>(value);
+    cartridge.chips.push_back(std::move(clock));
+  }
   return cartridge;
 }
 

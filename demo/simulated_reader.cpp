@@ -96,8 +96,12 @@ void SimulatedReader::question(const Bytes& payload, Milliseconds now) {
 
 void SimulatedReader::answer(const Bytes& payload, Milliseconds now) {
   Bytes frame = framed(payload);
-  if (traits_.bytes_per_second > 0)
-    now += Milliseconds(frame.size() * 1000 / traits_.bytes_per_second);
+  if (traits_.bytes_per_second > 0) {
+    // The rest of a millisecond is not given away.
+    const std::uint64_t taken = frame.size() * 1000 + line_rest_;
+    now += Milliseconds(taken / traits_.bytes_per_second);
+    line_rest_ = taken % traits_.bytes_per_second;
+  }
   if (chance(faults_.lost)) return;
   if (chance(faults_.damaged))
     frame[numbers_() % frame.size()] ^= static_cast<std::byte>(1U << numbers_() % 8);
@@ -211,8 +215,13 @@ CborMap SimulatedReader::read(const CborMap& question) {
   const auto from = static_cast<std::uint64_t>(*at);
   const auto count = static_cast<std::size_t>(*size);
   if (from > end || count > end - from || bytes.empty()) return error("range");
-  Bytes data(count);
-  for (std::size_t i = 0; i < count; ++i) data[i] = bytes[(from + i) % bytes.size()];
+  Bytes data;
+  data.reserve(count);
+  for (auto begin = static_cast<std::size_t>(from % bytes.size()); data.size() < count; begin = 0) {
+    const ByteView piece =
+        ByteView(bytes).subspan(begin, std::min(count - data.size(), bytes.size() - begin));
+    data.insert(data.end(), piece.begin(), piece.end());
+  }
   if (chance(faults_.flips))
     for (unsigned i = 0; i < 1 + numbers_() % 4; ++i)
       data[numbers_() % count] ^= static_cast<std::byte>(1U << numbers_() % 8);

@@ -120,6 +120,7 @@ class SimulatedReader {
   std::int64_t session_;
   std::uint64_t asked_ = 0;
   std::uint64_t worked_ = 0;
+  std::uint64_t line_rest_ = 0;  // thousandths of a byte's time
   bool harmed_ = false;
   Bytes last_question_;
   Bytes last_answer_;

@@ -12,7 +12,8 @@ mkdir -p "$XDG_CONFIG_HOME/bayswap" && cp "$world/own/config/catalog.toml" "$XDG
 mkdir -p "$(dirname "$world")/bin" && ln -s "$tool" "$(dirname "$tool")/bayswap-reader" "$(dirname "$world")/bin/"
 export PATH="$(dirname "$world")/bin:$PATH"
 cd "$world"
-for bay in reader den ferry attic; do bayswap bay learn $bay $bay >/dev/null; done
+bayswap bay learn dumps reader >/dev/null
+for bay in den ferry attic; do bayswap bay learn $bay $bay >/dev/null; done
 
 # shot NAME 'command' …: types each command at a prompt in a terminal of 125 by 40 and takes a picture.
 shot() {
@@ -50,12 +51,12 @@ cp den/roms/n64/Copper* den/saves/Copper* sorted/C/
 cp den/roms/n64/Glacier* den/saves/Glacier* sorted/G/
 shot bay-learn 'bayswap bay learn den den' 'find sorted -type f' 'bayswap bay learn sorted sorted' \
   'find capitals -type f' 'bayswap bay learn capitals capitals'
-shot carry-plan 'bayswap carry "reader:Copper Tide" --to den --plan' \
+shot carry-plan 'bayswap carry "dumps:Copper Tide" --to den --plan' \
   'bayswap carry "downloads/Copper Tide (Europe).sra" --to den --plan' \
   'bayswap carry "reader/dead battery/Lantern Drift.srm" --to den --plan'
-shot carry 'bayswap carry "reader:Copper Tide" --to den' \
-  'bayswap carry --all --from reader --to den' 'bayswap undo'
-bayswap carry "reader:Glacier Post" --to den >/dev/null
+shot carry 'bayswap carry "dumps:Copper Tide" --to den' \
+  'bayswap carry --all --from dumps --to den' 'bayswap undo'
+bayswap carry "dumps:Glacier Post" --to den >/dev/null
 shot reshape 'bayswap reshape "den/saves/Glacier Post (America).srm" --split -o chips' \
   'bayswap reshape chips/*.eeprom chips/*.pak1 --is n64-eeprom4k,n64-pak --as n64-combined-swap32 -o joined.srm' \
   'bayswap reshape joined.srm --as n64-eeprom4k -o eeprom.bin' \
@@ -69,7 +70,7 @@ shot card-drop 'bayswap card drop den/cards/left.card SLUS-00417' \
 shot card-mend 'bayswap look downloads/failed.card' \
   'bayswap card mend downloads/failed.card -o rescued.card'
 shot card-dc 'bayswap card show closet/regatta.card'
-shot card-small 'bayswap carry "reader:Glacier Post" --to den' \
+shot card-small 'bayswap carry "dumps:Glacier Post" --to den' \
   'bayswap card show "den/saves/Glacier Post (America).srm:pak1"' \
   'bayswap card put "closet/meridian cartridge.bram" "closet/meridian internal.bram:MERIDIAN_02"' \
   'bayswap card show "closet/meridian internal.bram"'

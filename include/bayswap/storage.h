@@ -10,6 +10,7 @@
 #include <functional>
 #include <memory>
 #include <optional>
+#include <span>
 #include <string>
 #include <vector>
 
@@ -60,6 +61,18 @@ class TakenOut {
   /// As Storage::stream() does, from the beginning.
   [[nodiscard]] virtual Result<void> stream(std::size_t piece,
                                             const std::function<bool(ByteView)>& take) = 0;
+};
+
+/// A file of Bay Swap's own that is filled piece by piece, in any order. What was put is in the
+/// file when the program is killed, but not on the medium before flush().
+class WorkFile {
+ public:
+  virtual ~WorkFile() = default;
+  [[nodiscard]] virtual Result<std::uint64_t> size() = 0;  ///< bytes
+  [[nodiscard]] virtual Result<void> put(std::uint64_t at, ByteView bytes) = 0;
+  /// Errors: `unreadable` when the file ends before.
+  [[nodiscard]] virtual Result<void> get(std::uint64_t at, std::span<std::byte> into) = 0;
+  [[nodiscard]] virtual Result<void> flush() = 0;
 };
 
 /// Hands on the bytes of a file that is made, piece by piece; false when they cannot be written.
@@ -150,6 +163,9 @@ class Storage {
   [[nodiscard]] virtual Result<void> create_from(
       const Path& path, std::uint32_t mode,
       const std::function<Result<void>(const ByteSink&)>& fill);
+  /// Opens a file of Bay Swap's own to fill it piece by piece; a new one is for its user only.
+  /// Errors: `place-failed`, also for a storage that can't do that, and for anything but a file.
+  [[nodiscard]] virtual Result<std::unique_ptr<WorkFile>> open_work_file(const Path& path);
   /// Makes a folder with exactly this mode.
   [[nodiscard]] virtual Result<void> make_private_folder(const Path& path);
   [[nodiscard]] virtual Result<void> set_mode(const Path& path, std::uint32_t mode);

@@ -193,6 +193,10 @@ Result<void> ArchiveStorage::create_from(const Path& path, std::uint32_t mode,
   if (auto fine = writable(path); !fine) return fine;
   return inner_.create_from(path, mode, fill);
 }
+Result<std::unique_ptr<WorkFile>> ArchiveStorage::open_work_file(const Path& path) {
+  if (auto fine = writable(path); !fine) return tl::unexpected(fine.error());
+  return inner_.open_work_file(path);
+}
 Result<void> ArchiveStorage::rename_new(const Path& from, const Path& to) {
   if (auto fine = writable(to); !fine) return fine;
   return inner_.rename_new(from, to);

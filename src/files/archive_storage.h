@@ -67,6 +67,7 @@ class ArchiveStorage final : public Storage {
   [[nodiscard]] Result<std::unique_ptr<TakenOut>> take_out(const Path& file) override {
     return inner_.take_out(file);
   }
+  [[nodiscard]] Result<std::unique_ptr<WorkFile>> open_work_file(const Path& path) override;
   [[nodiscard]] Result<void> create_from(
       const Path& path, std::uint32_t mode,
       const std::function<Result<void>(const ByteSink&)>& fill) override;

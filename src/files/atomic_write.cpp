@@ -11,6 +11,7 @@
 #include <filesystem>
 
 #include "core/bytes/text.h"
+#include "files/version_digest.h"
 
 namespace bayswap {
 
@@ -56,6 +57,26 @@ Result<std::vector<Path>> make_folders(Storage& storage, const Path& folder) {
 }
 Result<std::vector<Path>> make_private_folders(Storage& storage, const Path& folder) {
   return make_missing(storage, folder, true);
+}
+
+Result<std::array<std::byte, 32>> copy_end(Storage& storage, const Path& from, std::uint64_t begin,
+                                           const Path& to, std::uint32_t mode) {
+  constexpr std::size_t kPiece = 0x10000;  // bytes
+  const auto info = storage.info(from);
+  if (!info) return tl::unexpected(info.error());
+  VersionHasher hasher(info->size - std::min(info->size, begin));
+  const auto made = storage.create_from(to, mode, [&](const ByteSink& sink) {
+    std::uint64_t left_out = begin;
+    return storage.stream(from, kPiece, [&](ByteView piece) {
+      const auto skipped = std::min<std::uint64_t>(left_out, piece.size());
+      left_out -= skipped;
+      piece = piece.subspan(static_cast<std::size_t>(skipped));
+      hasher.add(piece);
+      return sink(piece);
+    });
+  });
+  if (!made) return tl::unexpected(made.error());
+  return hasher.finish();
 }
 
 Path beside(const Path& path, const std::string& tag) {

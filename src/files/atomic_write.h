@@ -1,6 +1,8 @@
 // Files replaced in one step.
 #pragma once
 
+#include <array>
+#include <cstdint>
 #include <string_view>
 
 #include "bayswap/storage.h"
@@ -17,6 +19,12 @@ namespace bayswap {
 /// Replaces a file of Bay Swap's own (settings, what is worked out again) in one step, readable by
 /// its user only. Through a link, the file behind it is replaced. Never for a user's save.
 [[nodiscard]] Result<void> replace_own_file(Storage& storage, const Path& path, ByteView bytes);
+
+/// Makes a new file with the bytes of another one but the first `begin`. Gives the digest that
+/// tells its versions apart.
+[[nodiscard]] Result<std::array<std::byte, 32>> copy_end(Storage& storage, const Path& from,
+                                                         std::uint64_t begin, const Path& to,
+                                                         std::uint32_t mode);
 
 /// The name beside `path` that a write under `tag` uses until it is complete.
 [[nodiscard]] Path beside(const Path& path, const std::string& tag);

@@ -27,6 +27,7 @@
 #include "files/file_attributes.h"
 #include "files/open_files.h"
 #include "files/version_digest.h"
+#include "files/work_file.h"
 
 namespace bayswap {
 namespace {
@@ -391,6 +392,10 @@ class Disk final : public Storage {
     if (filled) return made.finish();
     made.drop();
     return filled;
+  }
+
+  Result<std::unique_ptr<WorkFile>> open_work_file(const Path& path) override {
+    return open_file_to_fill(path);
   }
 
   Result<void> make_private_folder(const Path& path) override {

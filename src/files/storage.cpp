@@ -1,8 +1,11 @@
 // What every storage can do with its primitive operations alone.
+#include <fmt/core.h>
+
 #include <algorithm>
 
 #include "bayswap/storage.h"
 #include "core/bytes/fill.h"
+#include "core/bytes/text.h"
 #include "files/atomic_write.h"
 #include "files/version_digest.h"
 
@@ -137,6 +140,13 @@ Result<void> Storage::create_from(const Path& path, std::uint32_t mode,
   });
   if (!filled) return filled;
   return create(path, all, mode);
+}
+
+Result<std::unique_ptr<WorkFile>> Storage::open_work_file(const Path& path) {
+  return fail(
+      Trouble::place, Code::place_failed,
+      fmt::format("{}: no file can be filled piece by piece here", safe_text(path.string())),
+      "name a place on a disk");
 }
 
 Result<void> Storage::make_private_folder(const Path& path) {

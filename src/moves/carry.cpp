@@ -283,19 +283,20 @@ class Carrier {
       changed.push_back(!unit.changes.empty());
       std::ranges::move(unit.changes, std::back_inserter(changes));
     }
-    std::string move;
+    PlacedMove move;
     const bool own_way = placement.perform != nullptr;
     if (!request_.plan && (!changes.empty() || own_way)) {
       auto done = write(source, placement, changes);
       if (!done) return tl::unexpected(done.error());
-      move = *done;
+      move = std::move(*done);
     }
     for (std::size_t i = 0; i < placement.units.size(); ++i) {
       MoveReport& line = placement.units[i].line;
       if (line.nothing_to_do)
         line.checks.push_back({Level::note, Code::already_there,
                                "the same progress is there already: nothing to do", ""});
-      if (changed[i] || own_way) line.move = move;
+      if (changed[i] || own_way) line.move = move.name;
+      std::ranges::copy(move.notes, std::back_inserter(line.checks));
       line.losses = placement.losses;
       finish(line, checks, request_.plan ? MoveStatus::planned : MoveStatus::done);
     }
@@ -303,8 +304,8 @@ class Carrier {
     return {};
   }
 
-  Result<std::string> write(const Source& source, Placement& placement,
-                            const std::vector<FileChange>& changes) {
+  Result<PlacedMove> write(const Source& source, Placement& placement,
+                           const std::vector<FileChange>& changes) {
     if (command_ == 0) {
       auto opened = recovered_history(*session_.storage, session_.history_file());
       if (!opened) return tl::unexpected(opened.error());
@@ -336,7 +337,7 @@ class Carrier {
     auto done =
         mover.apply(std::move(move), changes, verify, placement.swap ? &*placement.swap : nullptr);
     if (!done) return tl::unexpected(done.error());
-    return move_name(done->id);
+    return PlacedMove{move_name(done->id), {}};
   }
 
   Result<void> stop(MoveReport line, const Checks& checks) {

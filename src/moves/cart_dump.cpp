@@ -7,14 +7,12 @@
 #include "bayswap/rom.h"
 #include "core/bytes/hash.h"
 #include "core/bytes/text.h"
-#include "core/layouts/cartridge/chips.h"
 #include "core/naming/file_name.h"
 #include "core/roms/whole_check.h"
 #include "files/atomic_write.h"
-#include "moves/cart_open.h"
+#include "moves/cart_writer.h"
 #include "moves/outputs.h"
 #include "moves/part_file.h"
-#include "reading/part_layouts.h"
 
 namespace bayswap {
 namespace {
@@ -37,6 +35,17 @@ std::string_view region_word(Region region) {
   }
 }
 
+// What is worked out of a ROM while it goes by.
+struct RomSums {
+  RomSums(System system, std::uint64_t size) : checksum(system, size) {}
+  void add(ByteView piece) {
+    checksum.add(piece);
+    hasher.add(piece);
+  }
+  RomChecksum checksum;
+  Hasher hasher;
+};
+
 class CartDumper {
  public:
   CartDumper(Session& session, OpenCart cart, const CartDumpRequest& request)
@@ -56,7 +65,7 @@ class CartDumper {
         return tl::unexpected(done.error());
       }
     if (auto written = write_all(); !written) return tl::unexpected(written.error());
-    if (part_) part_->done();
+    if (part_) part_->remove();
     return std::move(dumped_);
   }
 
@@ -106,24 +115,23 @@ class CartDumper {
     if (is_taken(path)) return {};
     auto dump = cart_.cartridge.dump(*area);
     if (!dump) return tl::unexpected(dump.error());
-    Part part = make_part(cart_.report.system, area->chip, dump->bytes);
-    if (part.blank)
+    auto save = save_from_chip(cart_, *area, dump->bytes);
+    if (!save) return tl::unexpected(save.error());
+    if (save->parts.front().blank)
       dumped_.findings.push_back({Level::warn, Code::blank_battery,
                                   "nothing is saved on the chip: it is blank; the battery may be "
                                   "dead",
                                   "measure the battery before you rely on this cartridge"});
     std::string layout;
-    Bytes bytes = dump->bytes;
-    if (const Layout* native = native_layout(cart_.report.system, part)) {
-      Save save;
-      save.system = cart_.report.system;
-      save.parts.push_back(std::move(part));
-      auto written = native->write({std::span(&save, 1), std::nullopt, cart_.hints});
+    Bytes bytes = std::move(dump->bytes);
+    if (const Layout* file = layout_on_cart(*save)) {
+      auto written = file->write({{&*save, 1}, std::nullopt, cart_.hints});
       if (!written) return tl::unexpected(written.error());
       bytes = std::move(written->bytes);
-      layout = native->info().id;
+      layout = file->info().id;
     }
-    return write(path, layout, std::move(bytes), *dump, "save");
+    OutputFile output{{}, layout, bytes.size(), sha256_hex(bytes)};
+    return add_output({path, std::move(bytes)}, std::move(output), dump->unsure, "save");
   }
 
   Result<void> dump_rom() {
@@ -136,43 +144,62 @@ class CartDumper {
     const std::string extension(rom_extension(cart_.report.system));
     const Path path = path_of(extension.empty() ? "." + system : extension);
     if (is_taken(path)) return {};
-    const System kind = cart_.report.system;
-    part_.emplace(*session_.storage, path, cart_.cartridge.header());
-    Bytes known = part_->known();
-    if (!known.empty())
+    auto part = PartFile::open(*session_.storage, path, cart_.cartridge.header());
+    if (!part) return tl::unexpected(part.error());
+    part_.emplace(std::move(*part));
+    if (part_->known() > 0)
       dumped_.findings.push_back(
           {Level::note, Code::assumed,
-           fmt::format("goes on where the last run stopped, at {}", size_text(known.size())), ""});
+           fmt::format("goes on where the last run stopped, at {}", size_text(part_->known())),
+           ""});
+    std::optional<RomSums> sums;
     DumpOptions how;
-    how.size = rom_size();
-    how.known = std::move(known);
-    how.enough = [&](ByteView rom) { return whole_check_of(kind, rom) == WholeCheck::holds; };
-    how.so_far = [&](ByteView rom) { (void)part_->keep(rom); };
-    auto dump = cart_.cartridge.dump(*area, std::move(how));
-    if (!dump) return keep_part(*part_, dump.error());
-    say_how_it_was_checked(*dump);
-    return write(path, {}, std::move(dump->bytes), *dump, "ROM");
+    how.size = rom_size_in(cart_.report.system, cart_.cartridge.header());
+    how.known = part_->known();
+    how.begins = [&](std::uint64_t size) { sums.emplace(cart_.report.system, size); };
+    how.first_reading = [&](ByteView piece) { sums->add(piece); };
+    how.enough = [&] { return sums->checksum.verdict() == WholeCheck::holds; };
+    const auto dump = cart_.cartridge.dump_into(*part_, *area, std::move(how));
+    if (!dump) return keep_part(dump.error());
+    if (dump->readings > 2) {  // the first reading was not right everywhere
+      auto again = sums_of_part(dump->size);
+      if (!again) return tl::unexpected(again.error());
+      sums.emplace(std::move(*again));
+    }
+    say_how_it_was_checked(*dump, sums->checksum.verdict());
+    OutFile file{path, {}, part_->path(), part_->begin()};
+    OutputFile output{{}, {}, dump->size, hex_text(sums->hasher.finish())};
+    return add_output(std::move(file), std::move(output), dump->unsure, "ROM");
   }
 
-  // Where the reader does not tell it: the header or catalog.
-  std::optional<std::uint64_t> rom_size() const {
-    return rom_size_in(cart_.report.system, cart_.cartridge.header());
+  Result<RomSums> sums_of_part(std::uint64_t size) {
+    constexpr std::size_t kPiece = 0x10000;  // bytes
+    RomSums sums(cart_.report.system, size);
+    Bytes piece;
+    for (std::uint64_t at = 0; at < size; at += piece.size()) {
+      piece.resize(static_cast<std::size_t>(std::min<std::uint64_t>(kPiece, size - at)));
+      if (auto got = part_->get(at, piece); !got) return tl::unexpected(got.error());
+      sums.add(piece);
+    }
+    return sums;
   }
 
   // What was read is not lost, and does not look like a ROM.
-  Result<void> keep_part(const PartFile& part, const Error& why) {
-    const Bytes bytes = cart_.cartridge.take_partial();
-    if (bytes.empty() || !part.keep(bytes)) return tl::unexpected(why);
+  Result<void> keep_part(const Error& why) {
+    const auto size = part_->size();
+    if (!size || *size == 0) {
+      part_->remove();
+      return tl::unexpected(why);
+    }
     Error error = why;
-    error.text += fmt::format("; {} of the ROM are in {}", size_text(bytes.size()),
-                              safe_text(part.path().string()));
+    error.text += fmt::format("; {} of the ROM are in {}", size_text(*size),
+                              safe_text(part_->path().string()));
     error.hint += error.hint.empty() ? "the same command goes on from there"
                                      : "; the same command goes on from there";
     return tl::unexpected(error);
   }
 
-  void say_how_it_was_checked(const AreaDump& dump) {
-    const WholeCheck check = whole_check_of(cart_.report.system, dump.bytes);
+  void say_how_it_was_checked(const AreaDump& dump, WholeCheck check) {
     if (check == WholeCheck::holds)
       dumped_.findings.push_back(
           {Level::note, Code::rom_match, "the ROM's own checksum holds", ""});
@@ -187,28 +214,29 @@ class CartDumper {
                                   "twice, and both readings agree",
                                   ""});
     if (dump.size_by_repeat)
-      dumped_.findings.push_back({Level::note, Code::assumed,
-                                  fmt::format("the ROM is taken for {}: behind that it repeats",
-                                              size_text(dump.bytes.size())),
-                                  ""});
+      dumped_.findings.push_back(
+          {Level::note, Code::assumed,
+           fmt::format("the ROM is taken for {}: behind that it repeats", size_text(dump.size)),
+           ""});
   }
 
-  // A file that is not sure is called so.
-  Result<void> write(Path path, const std::string& layout, Bytes bytes, const AreaDump& dump,
-                     std::string_view what) {
-    if (!dump.unsure.empty()) {
-      path += ".unsure";
+  // A file that is not sure is called so. `unsure`: offsets of its pages.
+  Result<void> add_output(OutFile file, OutputFile output, const std::vector<std::uint64_t>& unsure,
+                          std::string_view what) {
+    if (!unsure.empty()) {
+      file.path += ".unsure";
       dumped_.unsure = true;
       dumped_.findings.push_back(
           {Level::error, Code::unsteady,
            fmt::format("{} of the {} read differently each time, the first at 0x{:X}: do not play "
                        "on with this file",
-                       counted(dump.unsure.size(), "page"), what, dump.unsure.front()),
+                       counted(unsure.size(), "page"), what, unsure.front()),
            "clean the contacts with a little alcohol, let them dry, and dump it again"});
-      if (is_taken(path)) return {};
+      if (is_taken(file.path)) return {};
     }
-    dumped_.outputs.push_back({path, layout, bytes.size(), sha256_hex(bytes)});
-    files_.push_back({std::move(path), std::move(bytes)});
+    output.path = file.path;
+    dumped_.outputs.push_back(std::move(output));
+    files_.push_back(std::move(file));
     return {};
   }
 

@@ -9,6 +9,7 @@
 #include "bayswap/rom.h"
 #include "core/bytes/text.h"
 #include "core/layouts/cartridge/chips.h"
+#include "core/roms/logo.h"
 #include "core/roms/whole_check.h"
 
 namespace bayswap {
@@ -105,6 +106,11 @@ Findings findings_of(const OpenCart& cart) {
                         "the ROM's header makes no sense: dirty contacts, or a cartridge of "
                         "another system",
                         "take the cartridge out, clean its contacts, and put it back in straight"});
+  if (cart.has_header && !logo_holds(cart.rom.info.system, cart.cartridge.header()))
+    findings.push_back({Level::warn, Code::header_check,
+                        "the header's logo is not the one that the console compares it with: a "
+                        "home-made game, or dirty contacts",
+                        "an original cartridge needs clean contacts; any other may be fine"});
   for (const Finding& finding : cart.rom.info.findings) findings.push_back(finding);
   if (!cart.cartridge.contacts_steady())
     findings.push_back({Level::warn, Code::unsteady,

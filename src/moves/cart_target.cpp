@@ -61,8 +61,12 @@ class CartTarget final : public Target {
         fmt::format("{} of {} (found by the reader)", area->chip, size_text(*area->size));
     unit.line.nothing_to_do = contents->before == contents->wanted;
     if (!unit.line.nothing_to_do)
-      placement.perform = [cart, contents](History& history, MoveRecord move) {
-        return CartWriter(*cart).write(*contents, history, std::move(move));
+      placement.perform = [cart, contents](History& history,
+                                           MoveRecord move) -> Result<PlacedMove> {
+        CartWriter writer(*cart);
+        auto name = writer.write(*contents, history, std::move(move));
+        if (!name) return tl::unexpected(name.error());
+        return PlacedMove{std::move(*name), writer.notes()};
       };
     placement.units.push_back(std::move(unit));
     return std::optional<Placement>(std::move(placement));
@@ -84,17 +88,14 @@ Result<std::vector<Source>> read_cart(Session& session, const Bay& bay) {
   std::vector<Source> sources;
   const CartridgeArea* area = save_area(*cart);
   if (area == nullptr) return sources;
-  auto bytes = present_save(*cart, *area);
-  if (!bytes) return tl::unexpected(bytes.error());
+  auto save = save_on_cart(*cart, *area);
+  if (!save) return tl::unexpected(save.error());
   Source source;
-  source.save.system = cart->report.system;
-  source.save.game = cart->report.game;
-  source.save.parts.push_back(make_part(cart->report.system, area->chip, std::move(*bytes)));
+  source.save = std::move(*save);
   source.stem = cart->report.game.title;
   if (cart->has_header) source.rom = cart->rom;
-  source.part_files = {history_name(*cart, *area)};
-  if (const Layout* layout = native_layout(cart->report.system, source.save.parts.front()))
-    source.layouts = {layout->info().id};
+  source.part_files.assign(source.save.parts.size(), history_name(*cart, *area));
+  if (const Layout* layout = layout_on_cart(source.save)) source.layouts = {layout->info().id};
   source.on_shelf = true;
   source.modified_ns = now_ns();
   sources.push_back(std::move(source));

@@ -2,6 +2,7 @@
 #include <fmt/core.h>
 
 #include <algorithm>
+#include <iterator>
 
 #include "bayswap/cart.h"
 #include "core/bytes/text.h"
@@ -232,8 +233,10 @@ Result<CarryReport> undo_cart(Session& session, CartAccess access, const std::st
     back.source = "history";
     back.undoes = move->id;
     const ChipContents contents{*area, std::move(*now), std::move(*before)};
-    auto done = CartWriter(*cart).write(contents, *history, std::move(back));
+    CartWriter writer(*cart);
+    auto done = writer.write(contents, *history, std::move(back));
     if (!done) return tl::unexpected(done.error());
+    std::ranges::copy(writer.notes(), std::back_inserter(line.checks));
     (void)history->mark(move->id, MoveState::undone);
     line.status = MoveStatus::done;
   }

@@ -6,7 +6,9 @@
 
 #include "core/bytes/text.h"
 #include "core/layouts/cartridge/chips.h"
+#include "core/layouts/cartridge/clock.h"
 #include "files/clock.h"
+#include "reading/part_layouts.h"
 
 namespace bayswap {
 namespace {
@@ -112,6 +114,38 @@ Result<Bytes> present_save(OpenCart& cart, const CartridgeArea& area) {
               "clean the contacts with a little alcohol, let them dry, and try again");
 }
 
+Result<Save> save_from_chip(OpenCart& cart, const CartridgeArea& area, Bytes bytes) {
+  Save save;
+  save.system = cart.report.system;
+  save.game = cart.report.game;
+  save.parts.push_back(make_part(save.system, area.chip, std::move(bytes)));
+  const auto clock = std::ranges::find(cart.cartridge.areas(), "clock", &CartridgeArea::chip);
+  if (save.system != System::gb || clock == cart.cartridge.areas().end() ||
+      clock->size.value_or(kClock48 + 1) > kClock48)
+    return save;
+  const auto dump = cart.cartridge.dump(*clock);
+  if (!dump) return tl::unexpected(dump.error());
+  constexpr std::int64_t kSecond = 1'000'000'000;  // ns
+  auto read = clock_on_chip(dump->bytes, static_cast<std::uint64_t>(now_ns() / kSecond));
+  if (read && dump->unsure.empty())
+    save.parts.push_back(make_part(save.system, "clock", std::move(*read)));
+  return save;
+}
+
+Result<Save> save_on_cart(OpenCart& cart, const CartridgeArea& area) {
+  auto bytes = present_save(cart, area);
+  if (!bytes) return tl::unexpected(bytes.error());
+  return save_from_chip(cart, area, std::move(*bytes));
+}
+
+const Layout* layout_on_cart(const Save& save) {
+  if (save.part("clock") != nullptr) {
+    const auto layout = find_layout("gb-battery-clock48");
+    if (layout) return *layout;
+  }
+  return native_layout(save.system, save.parts.front());
+}
+
 std::optional<Bytes> chip_bytes(const Save& save, const OpenCart& cart, const CartridgeArea& area,
                                 Checks& checks) {
   const Part* part = save.part(area.chip);
@@ -131,6 +165,11 @@ std::optional<Bytes> chip_bytes(const Save& save, const OpenCart& cart, const Ca
          Code::blank_source,
          "the save is blank: it would wipe the progress on the cartridge",
          {"name a save with progress in it, or wipe it with ", accept_remedy(Code::blank_source)}});
+  if (save.part("clock") != nullptr)
+    checks.note({Level::note, Code::assumed,
+                 "the clock on the cartridge is left as it runs: a clock can't be written so that "
+                 "one knows it took",
+                 "set it in the game"});
   Findings losses;
   auto sized = resized(*part, *area.size, std::byte{0xFF}, losses);
   for (Finding& loss : losses) {

@@ -22,6 +22,14 @@ struct ChipContents {
 /// What is on the chip, as sure as it gets. Errors: `unsteady`.
 [[nodiscard]] Result<Bytes> present_save(OpenCart& cart, const CartridgeArea& area);
 
+/// The game's save on a cartridge whose chip `bytes` were read from, with its clock where it has
+/// one that can be read. Errors: those of the reader.
+[[nodiscard]] Result<Save> save_from_chip(OpenCart& cart, const CartridgeArea& area, Bytes bytes);
+/// The same, dumped until it is sure. Errors: `unsteady`.
+[[nodiscard]] Result<Save> save_on_cart(OpenCart& cart, const CartridgeArea& area);
+/// The layout of a file for such a save; null where there is none.
+[[nodiscard]] const Layout* layout_on_cart(const Save& save);
+
 /// The chip's bytes out of a save; nothing when it has none that fit, whatever is accepted: then a
 /// check says why.
 [[nodiscard]] std::optional<Bytes> chip_bytes(const Save& save, const OpenCart& cart,

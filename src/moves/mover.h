@@ -24,6 +24,7 @@ struct FileChange {
   Path path;                     ///< absolute
   std::optional<Bytes> content;  ///< what it will hold
   std::optional<Path> from;      ///< instead: a large file that its bytes are copied from
+  std::uint64_t from_begin = 0;  ///< bytes of that file to leave out at its beginning
   std::optional<Digest> kept;    ///< instead: a version that history holds
   std::optional<Digest> before;  ///< what the plan saw there; nothing: no file
   /// The bytes that the plan saw there, whose digests are `seen_digests`; null: they are read

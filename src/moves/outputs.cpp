@@ -26,7 +26,12 @@ Result<void> write_new(Storage& storage, const std::vector<FileChange>& changes)
   for (const FileChange& change : changes) {
     if (auto made = make_folders(storage, change.path.parent_path()); !made)
       return tl::unexpected(made.error());
-    if (auto made = storage.create(change.path, *change.content, 0666); !made) return made;
+    constexpr std::uint32_t kMode = 0666;
+    const auto made = change.content
+                          ? storage.create(change.path, *change.content, kMode)
+                          : copy_end(storage, *change.from, change.from_begin, change.path, kMode)
+                                .map([](const auto&) {});
+    if (!made) return made;
     if (auto flushed = storage.flush_folder(change.path.parent_path()); !flushed) return flushed;
   }
   return {};
@@ -48,7 +53,12 @@ Result<std::string> write_outputs(Session& session, const OutputKind& kind,
     if (!there) return tl::unexpected(there.error());
     change.before = there->digest;
     change.keep_new = false;
-    change.content = std::move(file.bytes);
+    if (file.from) {
+      change.from = full_path(*file.from);
+      change.from_begin = file.from_begin;
+    } else {
+      change.content = std::move(file.bytes);
+    }
     replaces = replaces || change.before;
     changes.push_back(std::move(change));
   }

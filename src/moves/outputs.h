@@ -2,6 +2,7 @@
 // history and undo() takes them back.
 #pragma once
 
+#include <optional>
 #include <string>
 #include <vector>
 
@@ -12,6 +13,9 @@ namespace bayswap {
 struct OutFile {
   Path path;
   Bytes bytes;
+  /// Instead: a large file that the bytes are taken from, and how many of its first ones are not.
+  std::optional<Path> from = {};
+  std::uint64_t from_begin = 0;
 };
 
 struct OutputKind {

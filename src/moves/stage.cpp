@@ -35,7 +35,9 @@ Result<void> Mover::stage_file(const FileChange& change, const Path& staged, Ste
   if (change.from) {
     const auto seen = storage_.info(*change.from);
     if (!seen) return tl::unexpected(seen.error());
-    const auto copied = storage_.copy(*change.from, staged, mode, progress);
+    const auto copied = change.from_begin == 0
+                            ? storage_.copy(*change.from, staged, mode, progress)
+                            : copy_end(storage_, *change.from, change.from_begin, staged, mode);
     if (!copied) return tl::unexpected(copied.error());
     const auto after = storage_.info(*change.from);
     if (!after || after->size != seen->size || after->modified_ns != seen->modified_ns)

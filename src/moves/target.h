@@ -32,13 +32,19 @@ struct PlacedUnit {
   std::function<Result<void>(Storage&)> verify = {};
 };
 
+/// A move that a place made in its own way.
+struct PlacedMove {
+  std::string name;
+  Findings notes;  ///< what showed while it was made
+};
+
 /// Everything that one save changes in a bay, planned and not yet done.
 struct Placement {
   std::vector<PlacedUnit> units;
   std::optional<FolderSwap> swap;  ///< the changes below its folder happen by swapping it
-  /// For a place that is no file system: does it all, and gives the name of the move. The move is
-  /// filled in but for its steps. Empty: the mover changes files.
-  std::function<Result<std::string>(History&, MoveRecord)> perform = {};
+  /// For a place that is no file system: does it all. The move is filled in but
+  /// for its steps. Empty: the mover changes files.
+  std::function<Result<PlacedMove>(History&, MoveRecord)> perform = {};
   Findings losses;
 };
 

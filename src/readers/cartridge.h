@@ -4,8 +4,8 @@
 #include <cstdint>
 #include <functional>
 #include <optional>
+#include <span>
 #include <string>
-#include <utility>
 #include <vector>
 
 #include "readers/reader.h"
@@ -20,11 +20,20 @@ struct CartridgeWatch {
   std::function<bool(int millivolts)> wait_for_switch;
 };
 
-/// An area as it was read.
+/// Where the bytes of an area go that is too large for memory.
+class DumpStore {
+ public:
+  virtual ~DumpStore() = default;
+  [[nodiscard]] virtual Result<void> put(std::uint64_t at, ByteView bytes) = 0;
+  /// What was put there before.
+  [[nodiscard]] virtual Result<void> get(std::uint64_t at, std::span<std::byte> into) = 0;
+};
+
+/// How an area was read.
 struct AreaDump {
-  Bytes bytes;
+  std::uint64_t size = 0;             ///< bytes
+  Bytes bytes;                        ///< empty where they went into a store
   std::vector<std::uint64_t> unsure;  ///< offsets of pages that read differently each time
-  std::size_t page = 0;               ///< bytes of such a page
   unsigned readings = 0;              ///< of the page that was read most often
   bool size_by_repeat = false;        ///< nobody told the size; the bytes repeat behind it
 };
@@ -33,11 +42,13 @@ struct AreaDump {
 struct DumpOptions {
   /// Bytes, where the reader does not tell; nothing: found by where the bytes repeat.
   std::optional<std::uint64_t> size = {};
-  Bytes known = {};  ///< the beginning, as an earlier run read it once
-  /// Whether one reading is enough, by a check of the bytes' own; empty: it is not.
-  std::function<bool(ByteView)> enough = {};
-  /// What was read once so far, now and then, so that a run that is cut off is not lost.
-  std::function<void(ByteView)> so_far = {};
+  std::uint64_t known = 0;  ///< bytes at the beginning that the store holds from an earlier run
+  /// Called once the size is sure, before the first byte is read.
+  std::function<void(std::uint64_t size)> begins = {};
+  /// The first reading, from the beginning on.
+  std::function<void(ByteView piece)> first_reading = {};
+  /// Whether that reading is enough, by a checksum of the bytes' own; empty: it is not.
+  std::function<bool()> enough = {};
 };
 
 /// How a write ended.
@@ -79,10 +90,11 @@ class Cartridge {
 
   /// Reads an area: each page until two readings in a row agree and most do, or once where that is
   /// enough.
-  [[nodiscard]] Result<AreaDump> dump(const CartridgeArea& area, DumpOptions how = {});
+  [[nodiscard]] Result<AreaDump> dump(const CartridgeArea& area);
+  /// The same into a store, in little memory. What was read once is in the store when it fails.
+  [[nodiscard]] Result<AreaDump> dump_into(DumpStore& store, const CartridgeArea& area,
+                                           DumpOptions how = {});
 
-  /// What the last dump() had read once when it failed.
-  [[nodiscard]] Bytes take_partial() { return std::exchange(partial_, {}); }
   /// Nobody may stop it any more: what was begun is put back.
   void finish_without_asking() { reader_.link().finish_without_asking(); }
 
@@ -114,7 +126,6 @@ class Cartridge {
   std::vector<CartridgeArea> areas_;
   Bytes header_;
   bool contacts_steady_ = true;
-  Bytes partial_;
   bool touched_ = false;
 };
 

@@ -15,15 +15,42 @@ constexpr std::byte kEscape{0x7D};
 constexpr std::byte kTurned{0x20};
 constexpr std::size_t kCheck = 2;  // bytes
 
-constexpr std::array<std::uint16_t, 256> make_table() {
-  std::array<std::uint16_t, 256> table{};
-  for (unsigned i = 0; i < table.size(); ++i) {
+// What a byte adds to the check when `k` more bytes follow it: table k. Eight bytes are then one
+// step, since the check would else take longer than the bytes themselves on a fast link.
+constexpr std::size_t kStep = 8;  // bytes
+using Tables = std::array<std::array<std::uint16_t, 256>, kStep>;
+
+constexpr Tables make_tables() {
+  Tables tables{};
+  for (unsigned i = 0; i < 256; ++i) {
     unsigned value = i;
     for (int bit = 0; bit < 8; ++bit)
       value = (value & 1U) != 0 ? value >> 1U ^ 0x8408U : value >> 1U;
-    table[i] = static_cast<std::uint16_t>(value);
+    tables[0][i] = static_cast<std::uint16_t>(value);
   }
-  return table;
+  for (std::size_t k = 1; k < kStep; ++k)
+    for (std::size_t i = 0; i < 256; ++i) {
+      const unsigned before = tables[k - 1][i];
+      tables[k][i] = static_cast<std::uint16_t>(before >> 8U ^ tables[0][before & 0xFFU]);
+    }
+  return tables;
+}
+
+constexpr unsigned kFcsStart = 0xFFFF;
+constexpr unsigned kFcsSound = 0xF0B8;  // over a payload and its check, as RFC 1662 has it
+
+unsigned fcs_over(unsigned value, ByteView bytes) {
+  static constexpr auto kTables = make_tables();
+  for (; bytes.size() >= kStep; bytes = bytes.subspan(kStep)) {
+    // The check so far meets the first two bytes.
+    unsigned next = kTables[kStep - 1][(value ^ to_u8(bytes[0])) & 0xFFU];
+    next ^= kTables[kStep - 2][(value >> 8U ^ to_u8(bytes[1])) & 0xFFU];
+    for (std::size_t i = 2; i < kStep; ++i) next ^= kTables[kStep - 1 - i][to_u8(bytes[i])];
+    value = next;
+  }
+  for (const std::byte byte : bytes)
+    value = value >> 8U ^ kTables[0][(value ^ to_u8(byte)) & 0xFFU];
+  return value;
 }
 
 bool is_special(std::byte value) {
@@ -46,10 +73,7 @@ void put_stuffed(ByteView bytes, Bytes& into) {
 }  // namespace
 
 std::uint16_t fcs16(ByteView bytes) {
-  static constexpr auto kTable = make_table();
-  unsigned value = 0xFFFF;
-  for (const std::byte byte : bytes) value = value >> 8U ^ kTable[(value ^ to_u8(byte)) & 0xFFU];
-  return static_cast<std::uint16_t>(value ^ 0xFFFFU);
+  return static_cast<std::uint16_t>(fcs_over(kFcsStart, bytes) ^ 0xFFFFU);
 }
 
 Bytes framed(ByteView payload) {
@@ -95,17 +119,25 @@ std::optional<Bytes> FrameReader::next() {
       escaped_ = true;
     }
   }
+  check_more();
   return std::nullopt;
 }
 
+// While the rest of the frame is on its way.
+void FrameReader::check_more() {
+  fcs_ = fcs_over(fcs_, ByteView(frame_).subspan(checked_));
+  checked_ = frame_.size();
+}
+
 void FrameReader::end_frame() {
-  const bool sound = !escaped_ && !too_long_ && frame_.size() > kCheck;
-  if (sound) {
-    const ByteView payload = ByteView(frame_).first(frame_.size() - kCheck);
-    if (Cursor(frame_).u16le(payload.size()) == fcs16(payload))
-      whole_ = Bytes(payload.begin(), payload.end());
+  check_more();
+  if (!escaped_ && !too_long_ && frame_.size() > kCheck && fcs_ == kFcsSound) {
+    frame_.resize(frame_.size() - kCheck);
+    whole_ = std::move(frame_);
   }
   frame_.clear();
+  fcs_ = kFcsStart;
+  checked_ = 0;
   escaped_ = false;
   too_long_ = false;
 }

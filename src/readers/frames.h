@@ -28,11 +28,14 @@ class FrameReader {
   [[nodiscard]] std::optional<Bytes> next();
 
  private:
+  void check_more();
   void end_frame();
 
-  Bytes waiting_;         // received and not yet looked at
-  std::size_t read_ = 0;  // of it
-  Bytes frame_;           // unstuffed so far
+  Bytes waiting_;          // received and not yet looked at
+  std::size_t read_ = 0;   // of it
+  Bytes frame_;            // unstuffed so far
+  unsigned fcs_ = 0xFFFF;  // over its first `checked_` bytes
+  std::size_t checked_ = 0;
   bool escaped_ = false;
   bool too_long_ = false;
   std::optional<Bytes> whole_;

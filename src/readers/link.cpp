@@ -4,6 +4,7 @@
 
 #include <algorithm>
 #include <array>
+#include <utility>
 
 #include "core/bytes/text.h"
 
@@ -28,9 +29,13 @@ class Link::Waiting {
     heard_ = progress_ = link_.transport_->now();
   }
 
-  Result<Answer> run(const Bytes& frame) {
+  /// `is_sent`: once already.
+  Result<Answer> run(const Bytes& frame, bool is_sent) {
     while (sends_ < link_.most_sends_) {
-      if (auto sent = link_.transport_->send(frame); !sent) return tl::unexpected(sent.error());
+      if (is_sent)
+        is_sent = false;
+      else if (auto sent = link_.transport_->send(frame); !sent)
+        return tl::unexpected(sent.error());
       ++sends_;
       until_ = link_.transport_->now() + patience_;
       while (link_.transport_->now() < until_) {
@@ -47,12 +52,12 @@ class Link::Waiting {
     if (link_.watch_.go_on && !link_.watch_.go_on())
       return fail(Trouble::stopped, Code::cancelled, "stopped");
     const Milliseconds left = until_ - link_.transport_->now();
-    const auto got = link_.transport_->receive(room_, std::min(left, kStep));
+    const auto got = link_.transport_->receive(link_.room_, std::min(left, kStep));
     if (!got) return tl::unexpected(got.error());
     const Milliseconds now = link_.transport_->now();
-    link_.frames_.push(ByteView(room_).first(*got));
+    link_.frames_.push(ByteView(link_.room_).first(*got));
     while (const auto payload = link_.frames_.next()) {
-      const auto message = decoded(*payload);
+      auto message = decoded(*payload);
       if (!message || number_in(*message, "for") != number_) continue;
       heard_ = now;
       told_ = false;
@@ -62,7 +67,7 @@ class Link::Waiting {
         if (*busy > busy_) progress_ = now;
         busy_ = std::max(busy_, *busy);
       } else if (!has_key(*message, "busy")) {
-        return answer_in(*message);
+        return answer_in(std::move(*message));
       }
     }
     if (busy_ >= -1 && now - progress_ >= kNoProgress)
@@ -74,7 +79,7 @@ class Link::Waiting {
     return std::optional<Answer>{};
   }
 
-  static std::optional<Answer> answer_in(const CborMap& message) {
+  static std::optional<Answer> answer_in(CborMap message) {
     Answer answer;
     if (has_key(message, "error")) {
       const std::string* code = text_in(message, "error");
@@ -82,14 +87,13 @@ class Link::Waiting {
       answer.error = code == nullptr || code->empty() ? "broken" : code->substr(0, kLongestText);
       if (text != nullptr) answer.text = text->substr(0, kLongestText);
     }
-    answer.fields = message;
+    answer.fields = std::move(message);
     return answer;
   }
 
   Link& link_;
   std::uint16_t number_;
   Milliseconds patience_;
-  Bytes room_ = Bytes(kRoom);
   unsigned sends_ = 0;
   Milliseconds until_{0};     // of this wait
   Milliseconds heard_{0};     // when something came for this question
@@ -101,25 +105,45 @@ class Link::Waiting {
 Link::Link(std::unique_ptr<Transport> transport, std::uint16_t first, LinkWatch watch)
     : transport_(std::move(transport)),
       number_(first == 0 ? std::uint16_t{1} : first),
-      watch_(std::move(watch)) {}
+      watch_(std::move(watch)),
+      room_(kRoom) {}
 
 Result<Answer> Link::ask(const std::string& what, CborMap with) {
   if (auto discarded = discard_waiting(); !discarded) return tl::unexpected(discarded.error());
-  const std::uint16_t number = number_;
-  number_ = number == 0xFFFF ? std::uint16_t{1} : static_cast<std::uint16_t>(number + 1);
-  with.emplace_back("ask", CborValue{std::int64_t{number}});
+  const auto ahead = std::exchange(ahead_, std::nullopt);
+  Question question = next_question(what, std::move(with));
+  const bool is_sent = ahead && ahead->words == question.words;
+  if (is_sent) {
+    number_ = question.number;  // it is not used
+    question = *ahead;
+  }
+  return Waiting(*this, question.number, what == "hello" ? kFirstHello : kFirstAnswer)
+      .run(question.frame, is_sent);
+}
+
+void Link::ask_ahead(const std::string& what, CborMap with) {
+  Question question = next_question(what, std::move(with));
+  // Where it can't be sent, ask() sends it and says why not.
+  if (transport_->send(question.frame)) ahead_ = std::move(question);
+}
+
+Link::Question Link::next_question(const std::string& what, CborMap with) {
+  Question question;
+  question.number = number_;
+  number_ = number_ == 0xFFFF ? std::uint16_t{1} : static_cast<std::uint16_t>(number_ + 1);
   with.emplace_back("do", CborValue{what});
-  return Waiting(*this, number, what == "hello" ? kFirstHello : kFirstAnswer)
-      .run(framed(encoded(with)));
+  question.words = encoded(with);
+  with.emplace_back("ask", CborValue{std::int64_t{question.number}});
+  question.frame = framed(encoded(with));
+  return question;
 }
 
 // Answers to somebody else's questions may wait in the stream.
 Result<void> Link::discard_waiting() {
   constexpr int kMost = 1024;
   if (!fresh_) return {};
-  Bytes room(kRoom);
   for (int i = 0; i < kMost; ++i) {
-    const auto got = transport_->receive(room, Milliseconds{0});
+    const auto got = transport_->receive(room_, Milliseconds{0});
     if (!got) return tl::unexpected(got.error());
     if (*got == 0) break;
   }

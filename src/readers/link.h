@@ -37,6 +37,11 @@ class Link {
   /// sends without an answer, or 30 s without any progress; `cancelled`.
   [[nodiscard]] Result<Answer> ask(const std::string& what, CborMap with = {});
 
+  /// Sends a question before its turn, so that the reader works on it meanwhile. Only after the
+  /// answer to the one before has come. The next ask() of the same takes its answer; any other lets
+  /// it go.
+  void ask_ahead(const std::string& what, CborMap with);
+
   /// Fewer than the six sends of the link: for ports that may be no reader's.
   void send_at_most(unsigned times) { most_sends_ = times; }
   /// Nobody may stop it any more: what was begun is put back.
@@ -46,6 +51,12 @@ class Link {
 
  private:
   class Waiting;
+  struct Question {
+    std::uint16_t number = 0;
+    Bytes words;  // without the number
+    Bytes frame;
+  };
+  Question next_question(const std::string& what, CborMap with);
   Result<void> discard_waiting();
   [[nodiscard]] Error lost(const std::string& why) const;
 
@@ -53,6 +64,8 @@ class Link {
   std::uint16_t number_;  // of the next question
   LinkWatch watch_;
   FrameReader frames_;
+  Bytes room_;  // for what comes in one piece
+  std::optional<Question> ahead_;
   bool fresh_ = true;
   unsigned most_sends_ = 6;
 };

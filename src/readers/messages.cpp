@@ -187,6 +187,12 @@ const Bytes* bytes_in(const CborMap& fields, std::string_view key) {
   return of_kind<Bytes>(fields, key);
 }
 
+std::optional<Bytes> take_bytes(CborMap& fields, std::string_view key) {
+  const auto found = std::ranges::find(fields, key, &CborField::first);
+  auto* bytes = found == fields.end() ? nullptr : std::get_if<Bytes>(&found->second.is);
+  return bytes == nullptr ? std::nullopt : std::optional(std::move(*bytes));
+}
+
 const std::vector<CborValue>* list_in(const CborMap& fields, std::string_view key) {
   return of_kind<std::vector<CborValue>>(fields, key);
 }

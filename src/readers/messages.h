@@ -35,6 +35,8 @@ struct CborField {
 [[nodiscard]] const std::string* text_in(const CborMap& fields, std::string_view key);
 [[nodiscard]] const Bytes* bytes_in(const CborMap& fields, std::string_view key);
 [[nodiscard]] const std::vector<CborValue>* list_in(const CborMap& fields, std::string_view key);
+/// Takes the bytes out of the message.
+[[nodiscard]] std::optional<Bytes> take_bytes(CborMap& fields, std::string_view key);
 [[nodiscard]] bool has_key(const CborMap& fields, std::string_view key);
 
 [[nodiscard]] Bytes encoded(const CborMap& message);

@@ -15,8 +15,8 @@ constexpr std::size_t kMostItems = 16;     // of a list
 constexpr std::int64_t kLeastChunk = 64;
 constexpr std::int64_t kMostChunk = 32'768;
 constexpr std::int64_t kMostVolts = 12'000;        // millivolts
-constexpr std::int64_t kLargestArea = 1LL << 30U;  // bytes; no cartridge has more
-constexpr std::int64_t kLargestPage = kLargestArea;
+constexpr std::int64_t kLargestRom = 1LL << 30U;   // bytes; no cartridge has more
+constexpr std::int64_t kLargestChip = 1LL << 24U;  // the same of chips
 
 bool is_area_name(const std::string& name) {
   const bool numbered =
@@ -42,7 +42,8 @@ std::optional<CartridgeArea> area_of(const CborValue& value) {
   CartridgeArea area;
   area.name = *name;
   if (has_key(*fields, "size")) {
-    const auto size = number_between(*fields, "size", 1, kLargestArea);
+    const auto size =
+        number_between(*fields, "size", 1, area.name == "rom" ? kLargestRom : kLargestChip);
     if (!size) return std::nullopt;
     area.size = static_cast<std::uint64_t>(*size);
   }
@@ -53,7 +54,7 @@ std::optional<CartridgeArea> area_of(const CborValue& value) {
   for (const auto& [key, into] :
        {std::pair{"page", &area.page}, {"erase_page", &area.erase_page}}) {
     if (!has_key(*fields, key)) continue;
-    const auto size = number_between(*fields, key, 1, kLargestPage);
+    const auto size = number_between(*fields, key, 1, kLargestChip);
     if (!size) return std::nullopt;
     *into = static_cast<std::uint64_t>(*size);
   }
@@ -63,6 +64,15 @@ std::optional<CartridgeArea> area_of(const CborValue& value) {
 
 CborValue number(std::uint64_t value) {
   return {static_cast<std::int64_t>(value)};
+}
+
+CborMap where(const CartridgeArea& area, std::uint64_t at, std::uint64_t size) {
+  return {{"area", {area.name}}, {"at", number(at)}, {"size", number(size)}};
+}
+
+CborMap in_session(CborMap with, std::int64_t session) {
+  with.emplace_back("session", CborValue{session});
+  return with;
 }
 
 }  // namespace
@@ -153,14 +163,18 @@ Result<std::vector<CartridgeArea>> CartridgeReader::areas(std::int64_t session) 
 
 Result<std::optional<Bytes>> CartridgeReader::read(const CartridgeArea& area, std::uint64_t at,
                                                    std::size_t size, std::int64_t session) {
-  const auto answer = ask_in_session(
-      "read", {{"area", {area.name}}, {"at", number(at)}, {"size", number(size)}}, session);
+  auto answer = ask_in_session("read", where(area, at, size), session);
   if (!answer && answer.error().code == Code::wrong_size && !area.size)
     return std::optional<Bytes>{};
   if (!answer) return tl::unexpected(answer.error());
-  const Bytes* data = bytes_in(answer->fields, "data");
-  if (data == nullptr || data->size() != size) return tl::unexpected(senseless("read"));
-  return std::optional<Bytes>(*data);
+  auto data = take_bytes(answer->fields, "data");
+  if (!data || data->size() != size) return tl::unexpected(senseless("read"));
+  return data;
+}
+
+void CartridgeReader::read_ahead(const CartridgeArea& area, std::uint64_t at, std::size_t size,
+                                 std::int64_t session) {
+  link_.ask_ahead("read", in_session(where(area, at, size), session));
 }
 
 Result<bool> CartridgeReader::write(const CartridgeArea& area, std::uint64_t at, ByteView data,
@@ -176,8 +190,7 @@ Result<bool> CartridgeReader::write(const CartridgeArea& area, std::uint64_t at,
 
 Result<bool> CartridgeReader::erase(const CartridgeArea& area, std::uint64_t at, std::uint64_t size,
                                     std::int64_t session) {
-  const auto answer = ask_in_session(
-      "erase", {{"area", {area.name}}, {"at", number(at)}, {"size", number(size)}}, session);
+  const auto answer = ask_in_session("erase", where(area, at, size), session);
   if (!answer && answer.error().code == Code::write_failed) return false;
   if (!answer) return tl::unexpected(answer.error());
   return number_in(answer->fields, "erased") == static_cast<std::int64_t>(size);
@@ -199,8 +212,7 @@ Result<Answer> CartridgeReader::ask(const std::string& what, CborMap with) {
 // The answer has to be of the same cartridge.
 Result<Answer> CartridgeReader::ask_in_session(const std::string& what, CborMap with,
                                                std::int64_t session) {
-  with.emplace_back("session", CborValue{session});
-  auto answer = ask(what, std::move(with));
+  auto answer = ask(what, in_session(std::move(with), session));
   if (!answer) return answer;
   const auto now = number_in(answer->fields, "session");
   if (!now) return tl::unexpected(senseless(what));

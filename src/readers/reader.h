@@ -55,6 +55,9 @@ class CartridgeReader {
   /// `no-cartridge`, `other-cartridge`, `wrong-volts`.
   [[nodiscard]] Result<std::optional<Bytes>> read(const CartridgeArea& area, std::uint64_t at,
                                                   std::size_t size, std::int64_t session);
+  /// Lets the reader begin with a read() that comes next.
+  void read_ahead(const CartridgeArea& area, std::uint64_t at, std::size_t size,
+                  std::int64_t session);
   /// At most a page. That it was written is what the reader says; only reading shows it. False: the
   /// reader says that it did not take. Errors: as read().
   [[nodiscard]] Result<bool> write(const CartridgeArea& area, std::uint64_t at, ByteView data,

@@ -74,15 +74,17 @@ class DescriptorTransport : public RealTime {
   }
 
   Result<std::size_t> receive(std::span<std::byte> room, Milliseconds most) override {
-    pollfd wait{descriptor_, POLLIN, 0};
     const auto patience = std::clamp<Milliseconds::rep>(most.count(), 0, 60'000);
-    const int ready = ::poll(&wait, 1, static_cast<int>(patience));
-    if (ready == 0 || (ready < 0 && errno == EINTR)) return std::size_t{0};
-    if (ready < 0) return lost(std::strerror(errno));
-    const ssize_t got = ::read(descriptor_, room.data(), room.size());
-    if (got > 0) return static_cast<std::size_t>(got);
-    if (got < 0 && (errno == EAGAIN || errno == EINTR)) return std::size_t{0};
-    return lost(got == 0 ? "the other side has ended" : std::strerror(errno));
+    for (const bool may_wait : {true, false}) {
+      const ssize_t got = ::read(descriptor_, room.data(), room.size());
+      if (got > 0) return static_cast<std::size_t>(got);
+      if (got == 0) return lost("the other side has ended");
+      if (errno != EAGAIN && errno != EINTR) return lost(std::strerror(errno));
+      pollfd wait{descriptor_, POLLIN, 0};
+      if (may_wait && ::poll(&wait, 1, static_cast<int>(patience)) < 0 && errno != EINTR)
+        return lost(std::strerror(errno));
+    }
+    return std::size_t{0};
   }
 
  protected:

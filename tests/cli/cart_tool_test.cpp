@@ -172,14 +172,58 @@ TEST_F(CartTool, AnInterruptedDumpGoesOn) {
   EXPECT_NE(done.out.find("goes on where the last run stopped"), std::string::npos);
   EXPECT_EQ(read(folder_ / "new/kite.gb"), rom);
   EXPECT_FALSE(std::filesystem::exists(folder_ / "new/kite.gb.part"));
-  // Somebody's own file of that name stays.
+}
+
+// Somebody's own file of that name stays, and so does the part of another cartridge.
+TEST_F(CartTool, APartOfADumpTakesNoOthersPlace) {
   const Bytes own = test::bytes({1, 2, 3});
   folder_.write("other.gb.part", own);
-  EXPECT_EQ(
-      run({"cart", "dump", "rom", "-o", "other.gb", "--port", port("--pull-after 60 --chunk 512")})
-          .status,
-      4);
+  const auto dump = [&](const std::string& faults) {
+    return run({"cart", "dump", "rom", "-o", "other.gb", "--port", port(faults)}).status;
+  };
+  EXPECT_EQ(dump("--pull-after 60 --chunk 512"), 4);
   EXPECT_EQ(read(folder_ / "other.gb.part"), own);
+  const Bytes part = read(folder_ / "other.gb.part-2");
+  EXPECT_GT(part.size(), 0x1000U);
+  folder_.write("chip/kite.gb", with_checksum(demo::gb_rom("KITE TWO", 0x03, 2)));
+  EXPECT_EQ(dump(""), 0);
+  EXPECT_EQ(read(folder_ / "other.gb"), read(folder_ / "chip/kite.gb"));
+  EXPECT_EQ(read(folder_ / "other.gb.part"), own);
+  EXPECT_EQ(read(folder_ / "other.gb.part-2"), part);
+  EXPECT_FALSE(std::filesystem::exists(folder_ / "other.gb.part-3"));
+}
+
+// The clock is dumped with the save, and left as it runs by a write.
+TEST_F(CartTool, AClockIsDumpedAndNeverWritten) {
+  folder_.write("chip/kite.gb", with_checksum(demo::gb_rom("KITE", 0x10, 2)));
+  const json dumped = object({"cart", "dump", "save", "-o", "clock.sav", "--port", port()});
+  EXPECT_EQ(dumped["outputs"][0]["layout"], "gb-battery-clock48");
+  const Bytes file = read(folder_ / "clock.sav");
+  ASSERT_EQ(file.size(), 0x2000U + 48);
+  EXPECT_TRUE(std::ranges::equal(ByteView(file).first(0x2000), old_));
+  Bytes registers(20, std::byte{0});  // half past ten on the fifth day
+  test::put(registers, 4, test::bytes({30}));
+  test::put(registers, 8, test::bytes({10}));
+  test::put(registers, 12, test::bytes({5}));
+  EXPECT_TRUE(std::ranges::equal(ByteView(file).subspan(0x2000, 20), registers));
+  folder_.write("new.sav", new_ + Bytes(file.begin() + 0x2000, file.end()));
+  const test::Outcome written = run({"cart", "write", "new.sav", "--port", port()});
+  EXPECT_EQ(written.status, 0) << written.err;
+  EXPECT_NE(written.out.find("the clock on the cartridge is left as it runs"), std::string::npos)
+      << written.out;
+  EXPECT_EQ(chip(), new_);
+}
+
+// A carry to a reader tells of bad contacts as `cart write` does.
+TEST_F(CartTool, ACarryTellsWhatTookOnlyLater) {
+  folder_.write("place/KITE.sav", new_);
+  folder_.write("place/KITE.gb", read(folder_ / "chip/kite.gb"));
+  ASSERT_EQ(run({"bay", "learn", "place", "place"}).status, 0);
+  ASSERT_EQ(run({"bay", "learn", "slot", "--port", port("--third-try")}).status, 0);
+  const test::Outcome carried = run({"carry", "place:KITE", "--to", "slot"});
+  EXPECT_EQ(carried.status, 0) << carried.out << carried.err;
+  EXPECT_NE(carried.out.find("did not take at first"), std::string::npos) << carried.out;
+  EXPECT_EQ(chip(), new_);
 }
 
 // CTRL-C in the middle of a write: the old save comes back. A signal that comes too early or too

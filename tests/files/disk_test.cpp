@@ -306,5 +306,30 @@ TEST(LiesIn, ComparesNamesAndNothingElse) {
     EXPECT_EQ(lies_in(folder, path), inside) << folder << " and " << path;
 }
 
+TEST(WorkFiles, AreFilledInAnyOrderAndFoundAgain) {
+  TempFolder folder;
+  const Path path = folder / "work";
+  const Bytes some = test::random_bytes(300, 1);
+  {
+    auto file = disk().open_work_file(path);
+    ASSERT_TRUE(file) << file.error().text;
+    ASSERT_TRUE((*file)->put(200, ByteView(some).subspan(200)));
+    ASSERT_TRUE((*file)->put(0, ByteView(some).first(200)));
+    EXPECT_EQ((*file)->size(), 300U);
+    EXPECT_TRUE((*file)->flush());
+  }
+  auto file = disk().open_work_file(path);
+  ASSERT_TRUE(file);
+  Bytes read(100);
+  ASSERT_TRUE((*file)->get(150, read));
+  EXPECT_TRUE(std::ranges::equal(read, ByteView(some).subspan(150, 100)));
+  EXPECT_EQ((*file)->get(250, read).error().code, Code::unreadable);
+  EXPECT_EQ(disk().info(path)->mode & 0777U, 0600U);
+  // Nothing is followed, and nothing but a file is opened.
+  std::filesystem::create_symlink(path, folder / "link");
+  EXPECT_FALSE(disk().open_work_file(folder / "link"));
+  EXPECT_FALSE(disk().open_work_file(folder.path()));
+}
+
 }  // namespace
 }  // namespace bayswap

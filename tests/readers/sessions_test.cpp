@@ -68,6 +68,64 @@ TEST(Cartridges, ASizeThatNobodyTellsIsFoundByRepeating) {
   EXPECT_EQ(dump->bytes, game.rom);
 }
 
+class Store final : public DumpStore {
+ public:
+  Result<void> put(std::uint64_t at, ByteView piece) override {
+    if (at + piece.size() > room) return fail(Trouble::place, Code::no_room, "full");
+    bytes.resize(std::max<std::size_t>(bytes.size(), at + piece.size()));
+    std::ranges::copy(piece, bytes.begin() + static_cast<std::ptrdiff_t>(at));
+    return {};
+  }
+  Result<void> get(std::uint64_t at, std::span<std::byte> into) override {
+    std::ranges::copy(ByteView(bytes).subspan(at, into.size()), into.begin());
+    return {};
+  }
+  Bytes bytes;
+  std::uint64_t room = ~0ULL;
+};
+
+// What an earlier run has read is read once more only for the second reading; a mistake in it
+// shows.
+TEST(Cartridges, ADumpGoesOnFromWhatIsKnown) {
+  const SimulatedCartridge game = cartridge_of(System::gba, "sram", 0x8000, 1, 0, 3);
+  for (const bool wrong : {false, true}) {
+    SimulatedReader reader(game, {}, {});
+    auto cartridge = Cartridge::open(link_to(reader));
+    ASSERT_TRUE(cartridge);
+    Store store;
+    store.bytes = Bytes(game.rom.begin(), game.rom.begin() + 0x5123);
+    if (wrong) store.bytes[0x2345] ^= std::byte{1};
+    DumpOptions how;
+    how.known = store.bytes.size();
+    Bytes seen;
+    how.first_reading = [&](ByteView piece) {
+      seen.insert(seen.end(), piece.begin(), piece.end());
+    };
+    const auto asked = reader.worked();
+    const auto dump = cartridge->dump_into(store, *cartridge->area("rom"), how);
+    ASSERT_TRUE(dump) << dump.error().text;
+    EXPECT_EQ(store.bytes, game.rom);
+    EXPECT_EQ(seen == game.rom, !wrong);
+    EXPECT_TRUE(dump->unsure.empty());
+    EXPECT_EQ(dump->readings, wrong ? 3U : 2U);
+    // 0x5000 of 0x8000 bytes are known, in chunks of 1 KiB; the page that differs is read again.
+    EXPECT_EQ(reader.worked() - asked, (wrong ? 1U : 0U) + 12 + 32);
+  }
+}
+
+TEST(Cartridges, AFullStoreEndsADump) {
+  SimulatedReader reader(cartridge_of(System::gba, "sram", 0x8000, 1, 0, 3), {}, {});
+  auto cartridge = Cartridge::open(link_to(reader));
+  ASSERT_TRUE(cartridge);
+  Store store;
+  store.room = 0x3000;
+  const auto dump = cartridge->dump_into(store, *cartridge->area("rom"));
+  ASSERT_FALSE(dump);
+  EXPECT_EQ(dump.error().code, Code::no_room);
+  // The reader is not lost by it.
+  EXPECT_TRUE(cartridge->dump(*cartridge->area("save")));
+}
+
 TEST(Cartridges, AChipThatNobodyTellsTheSizeOf) {
   for (const std::size_t size : {512U, 2048U, 0x8000U}) {
     SimulatedCartridge game = cartridge_of(System::snes, "sram", size, 1, 0, 3);

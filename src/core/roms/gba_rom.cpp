@@ -1,32 +1,19 @@
-#include "core/bytes/checksums.h"
 #include "core/bytes/cursor.h"
 #include "core/bytes/text.h"
 #include "core/roms/gba_marker.h"
 #include "core/roms/headers.h"
+#include "core/roms/logo.h"
 
 namespace bayswap {
 namespace {
 
-constexpr std::size_t kLogo = 0x04;  // 156, which the hardware compares with its own
-constexpr std::size_t kLogoSize = 156;
-constexpr std::uint16_t kLogoCrc = 0xCF56;  // CRC-16 (A001, start FFFF) of what it has to be
-constexpr std::size_t kDebugByte = 0x9C;    // bits 2 and 7 may differ
-constexpr std::size_t kKeyByte = 0x9E;      // bits 0 and 1 may differ
-constexpr std::size_t kTitle = 0xA0;        // 12
-constexpr std::size_t kCode = 0xAC;         // 4
-constexpr std::size_t kMaker = 0xB0;        // 2
-constexpr std::size_t kFixed = 0xB2;        // 96
+constexpr std::size_t kTitle = 0xA0;  // 12
+constexpr std::size_t kCode = 0xAC;   // 4
+constexpr std::size_t kMaker = 0xB0;  // 2
+constexpr std::size_t kFixed = 0xB2;  // 96
 constexpr std::size_t kVersion = 0xBC;
 constexpr std::size_t kCheck = 0xBD;
 constexpr std::size_t kHeaderEnd = 0xC0;
-
-bool logo_holds(ByteView rom) {
-  const ByteView stored = rom.subspan(kLogo, kLogoSize);
-  Bytes logo(stored.begin(), stored.end());
-  logo[kDebugByte - kLogo] &= std::byte{0x7B};
-  logo[kKeyByte - kLogo] &= std::byte{0xFC};
-  return crc16_arc(logo, 0xFFFF) == kLogoCrc;
-}
 
 std::uint8_t header_check(Cursor& cursor) {
   unsigned sum = 0x19;
@@ -43,7 +30,7 @@ std::optional<RomInfo> read_gba_rom(const RomBytes& rom) {
   const bool check_holds = header_check(cursor) == cursor.u8(kCheck);
   const bool coded = is_game_code(cursor.bytes(kCode, 4));
   // Without the logo, a fixed byte and a sum of one byte are weak: the texts have to be texts too.
-  if (!logo_holds(rom.bytes)) {
+  if (!logo_holds(System::gba, rom.bytes)) {
     if (!is_text_field(title) || (!coded && (!check_holds || cursor.u32be(kCode) != 0)))
       return std::nullopt;
     if (!check_holds && title[0] == std::byte{0}) return std::nullopt;

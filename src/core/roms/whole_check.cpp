@@ -8,22 +8,11 @@
 namespace bayswap {
 namespace {
 
-unsigned sum_of(ByteView bytes) {
-  unsigned sum = 0;
-  for (const std::byte byte : bytes) sum += to_u8(byte);
-  return sum;
-}
+constexpr std::size_t kBeginning = 0x10000;  // bytes
+constexpr std::uint64_t kMdBody = 0x200;     // the header is not part of the sum
 
-WholeCheck verdict(bool holds) {
+WholeCheck verdict_of(bool holds) {
   return holds ? WholeCheck::holds : WholeCheck::fails;
-}
-
-WholeCheck gb_check(ByteView rom) {
-  constexpr std::size_t kSum = 0x14E;
-  if (rom.size() < 0x150) return WholeCheck::none;
-  const unsigned stored = Cursor(rom).u16be(kSum);
-  const unsigned sum = sum_of(rom) - to_u8(rom[kSum]) - to_u8(rom[kSum + 1]);
-  return verdict((sum & 0xFFFFU) == stored);
 }
 
 // Where the header's two sums are each other's complement.
@@ -36,37 +25,61 @@ std::optional<std::size_t> snes_header(ByteView rom) {
   return std::nullopt;
 }
 
-WholeCheck snes_check(ByteView rom) {
-  const auto header = snes_header(rom);
-  if (!header) return WholeCheck::none;
-  const std::size_t half = std::bit_floor(rom.size());
-  unsigned sum = sum_of(rom.first(half));
-  // The rest of an odd size stands as often as it fits into another half.
-  if (const std::size_t rest = rom.size() - half; rest > 0) {
-    if (half % rest != 0) return WholeCheck::none;
-    sum += sum_of(rom.subspan(half)) * static_cast<unsigned>(half / rest);
-  }
-  return verdict((sum & 0xFFFFU) == Cursor(rom).u16le(*header + 0x1E));
-}
-
-WholeCheck md_check(ByteView rom) {
-  constexpr std::size_t kBody = 0x200;
-  if (rom.size() <= kBody || rom.size() % 2 != 0) return WholeCheck::none;
-  Cursor cursor(rom);
-  unsigned sum = 0;
-  for (std::size_t at = kBody; at < rom.size(); at += 2) sum += cursor.u16be(at);
-  return verdict((sum & 0xFFFFU) == cursor.u16be(0x18E));
-}
-
 }  // namespace
 
-WholeCheck whole_check_of(System system, ByteView rom) {
-  switch (system) {
-    case System::gb: return gb_check(rom);
-    case System::snes: return snes_check(rom);
-    case System::md: return md_check(rom);
+RomChecksum::RomChecksum(System system, std::uint64_t size) : system_(system), size_(size) {}
+
+void RomChecksum::add(ByteView piece) {
+  const std::size_t wanted = std::min(kBeginning - beginning_.size(), piece.size());
+  beginning_.insert(beginning_.end(), piece.begin(),
+                    piece.begin() + static_cast<std::ptrdiff_t>(wanted));
+  if (system_ == System::md) {
+    for (std::size_t i = 0; i < piece.size(); ++i)
+      if (seen_ + i >= kMdBody)
+        sum_ += (seen_ + i) % 2 == 0 ? to_u8(piece[i]) * 256U : to_u8(piece[i]);
+  } else if (system_ == System::gb || system_ == System::snes) {
+    const std::uint64_t half = system_ == System::snes ? std::bit_floor(size_) : size_;
+    const auto front = static_cast<std::size_t>(
+        std::min<std::uint64_t>(half - std::min(half, seen_), piece.size()));
+    for (const std::byte byte : piece.first(front)) sum_ += to_u8(byte);
+    for (const std::byte byte : piece.subspan(front)) sum_end_ += to_u8(byte);
+  }
+  seen_ += piece.size();
+}
+
+WholeCheck RomChecksum::verdict() const {
+  if (seen_ != size_ || size_ == 0) return WholeCheck::none;
+  switch (system_) {
+    case System::gb: return gb_verdict();
+    case System::snes: return snes_verdict();
+    case System::md: return md_verdict();
     default: return WholeCheck::none;
   }
+}
+
+WholeCheck RomChecksum::gb_verdict() const {
+  constexpr std::size_t kSum = 0x14E;
+  if (beginning_.size() < 0x150) return WholeCheck::none;
+  const unsigned sum = sum_ - to_u8(beginning_[kSum]) - to_u8(beginning_[kSum + 1]);
+  return verdict_of((sum & 0xFFFFU) == Cursor(beginning_).u16be(kSum));
+}
+
+WholeCheck RomChecksum::snes_verdict() const {
+  const auto header = snes_header(beginning_);
+  if (!header) return WholeCheck::none;
+  const std::uint64_t half = std::bit_floor(size_);
+  unsigned sum = sum_;
+  // The rest of an odd size stands as often as it fits into another half.
+  if (const std::uint64_t rest = size_ - half; rest > 0) {
+    if (half % rest != 0) return WholeCheck::none;
+    sum += sum_end_ * static_cast<unsigned>(half / rest);
+  }
+  return verdict_of((sum & 0xFFFFU) == Cursor(beginning_).u16le(*header + 0x1E));
+}
+
+WholeCheck RomChecksum::md_verdict() const {
+  if (size_ <= kMdBody || size_ % 2 != 0) return WholeCheck::none;
+  return verdict_of((sum_ & 0xFFFFU) == Cursor(beginning_).u16be(0x18E));
 }
 
 std::optional<std::uint64_t> rom_size_in(System system, ByteView header) {

@@ -84,6 +84,19 @@ Bytes clock_as(ByteView clock, std::size_t width, Findings& losses) {
   return out;
 }
 
+std::optional<Bytes> clock_on_chip(ByteView chip, std::uint64_t now) {
+  constexpr std::size_t kCount = kRegisters.size();
+  if (looks_like_clock(chip)) {
+    Findings no_losses;
+    return clock_as(chip, kClock48, no_losses);
+  }
+  if (chip.size() != kCount && chip.size() != 2 * kCount) return std::nullopt;
+  Bytes clock(kClock48, kErasedZero);
+  for (std::size_t i = 0; i < 2 * kCount; ++i) clock[4 * i] = chip[i % chip.size()];
+  store_le(std::span(clock).subspan(kClockRegisters), now);
+  return clock;
+}
+
 Findings judge_clock(ByteView clock) {
   Findings findings;
   for (std::size_t i = 0; i < kRegisters.size(); ++i) {

@@ -28,6 +28,11 @@ inline constexpr std::size_t kClock48 = 48;         ///< with the time as u64le
 /// The clock with its time in 4 or 8 bytes. A time past 2106 does not fit in 4: that is a loss.
 [[nodiscard]] Bytes clock_as(ByteView clock, std::size_t width, Findings& losses);
 
+/// The clock in 48 bytes from what a cartridge holds: its five registers, one byte each, alone or
+/// with their latched copies; or 44 or 48 bytes as above. `now`: Unix seconds when it was read.
+/// Nothing for other bytes.
+[[nodiscard]] std::optional<Bytes> clock_on_chip(ByteView chip, std::uint64_t now);
+
 /// Warnings about values that the hardware cannot hold.
 [[nodiscard]] Findings judge_clock(ByteView clock);
 
