@@ -20,7 +20,7 @@ struct NamedCommand {
   void (*add)(Command&, Run&);
 };
 
-constexpr std::array<NamedCommand, 14> kCommands{{{"look", add_look},
+constexpr std::array<NamedCommand, 16> kCommands{{{"look", add_look},
                                                   {"reshape", add_reshape},
                                                   {"carry", add_carry},
                                                   {"undo", add_undo},
@@ -31,6 +31,8 @@ constexpr std::array<NamedCommand, 14> kCommands{{{"look", add_look},
                                                   {"card", add_card},
                                                   {"state", add_state},
                                                   {"cart", add_cart},
+                                                  {"sync", add_sync},
+                                                  {"hub", add_hub},
                                                   {"catalog", add_catalog},
                                                   {"layouts", add_layouts},
                                                   {"demo", add_demo}}};

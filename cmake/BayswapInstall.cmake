@@ -1,6 +1,6 @@
 # `cmake --install`: the libraries, headers, the tool, a CMake package and a pkg-config file.
 include(CMakePackageConfigHelpers)
-install(TARGETS bayswap bayswap_moves bayswap_reading bayswap_places bayswap_history bayswap_readers bayswap_files bayswap_core
+install(TARGETS bayswap bayswap_sync bayswap_moves bayswap_reading bayswap_places bayswap_history bayswap_hub bayswap_readers bayswap_files bayswap_core
   EXPORT bayswapTargets ARCHIVE DESTINATION ${CMAKE_INSTALL_LIBDIR})
 install(DIRECTORY ${PROJECT_SOURCE_DIR}/include/bayswap DESTINATION ${CMAKE_INSTALL_INCLUDEDIR})
 install(EXPORT bayswapTargets NAMESPACE bayswap:: DESTINATION ${CMAKE_INSTALL_LIBDIR}/cmake/bayswap)

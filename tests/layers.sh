@@ -28,7 +28,7 @@ printf '%s\n%s\n' "$facts" "$includes" | awk '
     if ($3 ~ /\.\./) { print "goes round the layers: " $2 " includes " $3; bad = 1 }
   }
   END {
-    n = split("core files readers history places reading moves", layers)
+    n = split("core files readers hub history places reading moves sync", layers)
     printf "%-10s", "includes"
     for (j = 1; j <= n; j++) printf "%9s", layers[j]
     printf "\n"

@@ -46,6 +46,13 @@ std::string command_text(Remedy remedy, const std::string& with) {
     case Remedy::show_bay: return behind("bayswap bay show", with);
     case Remedy::list_bays: return "bayswap bay list";
     case Remedy::list_layouts: return "bayswap layouts";
+    case Remedy::join_hub: return "bayswap hub join FOLDER";
+    case Remedy::show_hub: return "bayswap hub show";
+    case Remedy::check_hub: return "bayswap hub check";
+    case Remedy::settle_conflict:
+      return fmt::format("bayswap sync --take \"{}\" --from DEVICE", with);
+    case Remedy::bring_save: return fmt::format("bayswap sync --bring \"{}\"", with);
+    case Remedy::forget_save: return fmt::format("bayswap sync --forget \"{}\"", with);
     case Remedy::write_cart: return fmt::format("bayswap cart write \"{}\"", with);
     default: return {};
   }

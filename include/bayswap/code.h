@@ -26,6 +26,7 @@ enum class Code {
   no_match,
   many_match,
   other_program,
+  much_smaller,
   both_changed,
   read_only,
   // Other reasons to stop, and errors:
@@ -45,6 +46,9 @@ enum class Code {
   mould_differs,
   no_cartridge,
   no_home,
+  hub_damaged,
+  hub_differs,
+  hub_failed,
   other_cartridge,
   pack_failed,
   picture_failed,

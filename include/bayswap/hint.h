@@ -37,6 +37,12 @@ enum class Remedy {
   list_bays,
   list_layouts,
   write_cart,
+  join_hub,
+  show_hub,
+  check_hub,
+  settle_conflict,
+  bring_save,
+  forget_save,
   // Say with what is asked:
   accept,
   layout_of_input,

@@ -31,6 +31,7 @@ struct FileInfo {
   std::uint64_t inode = 0;       ///< the file's number on its file system; 0: not told
   std::uint64_t links = 1;       ///< names that the file has
   bool own = true;               ///< whether the user may give a new file the same owner
+  std::int64_t changed_ns = 0;   ///< of its last change of any kind, names included; 0: not told
 };
 
 struct NamedInfo {

@@ -43,6 +43,7 @@ FileInfo info_of(const struct stat& status) {
                                         : FileType::other;
   info.size = static_cast<std::uint64_t>(status.st_size);
   info.modified_ns = std::int64_t{status.st_mtim.tv_sec} * 1'000'000'000 + status.st_mtim.tv_nsec;
+  info.changed_ns = std::int64_t{status.st_ctim.tv_sec} * 1'000'000'000 + status.st_ctim.tv_nsec;
   info.mode = status.st_mode & 07777U;
   info.inode = status.st_ino;
   info.links = status.st_nlink;

@@ -11,6 +11,7 @@
 #include "files/clock.h"
 #include "moves/carry_checks.h"
 #include "moves/carry_source.h"
+#include "moves/carry_sources.h"
 #include "moves/in_use.h"
 #include "moves/mover.h"
 #include "moves/target.h"
@@ -55,13 +56,22 @@ class Carrier {
 
   /// Finds the saves that are asked for. Errors: those of find_wanted(); `place-failed`.
   Result<std::vector<Source>> find() {
-    if (auto there = check_place(); !there) return tl::unexpected(there.error());
-    if (!request_.plan)
-      if (auto recovered = recover(session_); !recovered) return tl::unexpected(recovered.error());
+    if (auto ready = get_ready(); !ready) return tl::unexpected(ready.error());
     auto wanted = find_wanted(session_, folders_, scan_, request_);
     if (!wanted) return tl::unexpected(wanted.error());
     report_.notes = std::move(wanted->notes);
     return std::move(wanted->saves);
+  }
+
+  /// What history calls the command.
+  void call(const std::string& command) { words_ = command; }
+  /// Where the lines of each source begin in the report.
+  [[nodiscard]] const std::vector<std::size_t>& first_lines() const { return first_lines_; }
+
+  /// The place is there, and what an earlier run left is settled. Errors: `place-failed`.
+  Result<void> get_ready() {
+    if (auto there = check_place(); !there) return there;
+    return request_.plan ? Result<void>{} : recover(session_);
   }
 
   /// Carries them, or plans it. `shown`: what a plan showed of each, which must be as it was; null
@@ -121,6 +131,7 @@ class Carrier {
   }
 
   Result<void> carry_one(const Source& source) {
+    first_lines_.push_back(report_.moves.size());
     Checks checks(request_.accept);
     MoveReport line = first_line(source);
     Target& target = target_of(source);
@@ -310,13 +321,13 @@ class Carrier {
       auto opened = recovered_history(*session_.storage, session_.history_file());
       if (!opened) return tl::unexpected(opened.error());
       history_ = std::move(*opened);
-      auto begun = history_->begin_command("carry", now_ns());
+      auto begun = history_->begin_command(words_, now_ns());
       if (!begun) return tl::unexpected(begun.error());
       command_ = *begun;
     }
     MoveRecord move;
     move.command = command_;
-    move.kind = "carry";
+    move.kind = words_;
     move.source = recorded_source(source);
     move.bay = bay_.name;
     move.place = bay_.place.string();
@@ -368,7 +379,9 @@ class Carrier {
   std::vector<std::unique_ptr<Target>> targets_;
   CarryReport report_;
   std::optional<History> history_;
+  std::string words_ = "carry";
   std::int64_t command_ = 0;
+  std::vector<std::size_t> first_lines_;
   std::map<std::string, std::string> claimed_;
   std::vector<std::vector<Shown>> shown_;
   const std::vector<Shown>* expected_ = nullptr;
@@ -427,6 +440,17 @@ std::string_view to_string(MoveStatus status) {
     case MoveStatus::stopped: return "stopped";
   }
   return {};
+}
+
+Result<CarriedSources> carry_sources(Session& session, const CarryRequest& request, const Bay& bay,
+                                     const std::vector<Source>& sources,
+                                     const std::string& command) {
+  Carrier carrier(session, request, bay);
+  carrier.call(command);
+  if (auto ready = carrier.get_ready(); !ready) return tl::unexpected(ready.error());
+  auto report = carrier.run(sources, nullptr);
+  if (!report) return tl::unexpected(report.error());
+  return CarriedSources{std::move(*report), carrier.first_lines()};
 }
 
 Result<CarryReport> carry(Session& session, const CarryRequest& request) {

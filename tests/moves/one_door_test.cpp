@@ -163,6 +163,7 @@ TEST_F(OneDoor, NothingElseTakesBytesAway) {
       {"src/files/", "the port itself, and Bay Swap's own files"},
       {"src/moves/door.cpp", "the door"},
       {"src/moves/part_file.cpp", "what a dump has read so far, known by its first line"},
+      {"src/hub/", "objects of a hub, which are never a user's files"},
       {"src/history/history.cpp", "a damaged history is set aside"},
       {"src/places/bay_list.cpp", "bays.toml"},
       {"src/places/catalog_edit.cpp", "catalog.toml"}};

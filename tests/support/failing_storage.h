@@ -2,6 +2,7 @@
 #pragma once
 
 #include <functional>
+#include <memory>
 
 #include "bayswap/storage.h"
 
@@ -33,6 +34,12 @@ class FailingStorage : public Storage {
       return broken(path);
     }
     return disk().create(path, bytes, mode);
+  }
+  Result<std::unique_ptr<WorkFile>> open_work_file(const Path& path) override {
+    if (fails(true)) return tl::unexpected(broken(path).error());
+    auto file = disk().open_work_file(path);
+    if (!file) return file;
+    return std::unique_ptr<WorkFile>(std::make_unique<FailingFile>(*this, path, std::move(*file)));
   }
   Result<void> rename(const Path& from, const Path& to) override {
     return fails() ? broken(to) : disk().rename(from, to);
@@ -77,6 +84,28 @@ class FailingStorage : public Storage {
   void be_plain() { plain_ = true; }
 
  private:
+  // Half of what is put is there when it fails.
+  class FailingFile final : public WorkFile {
+   public:
+    FailingFile(FailingStorage& storage, Path path, std::unique_ptr<WorkFile> file)
+        : storage_(storage), path_(std::move(path)), file_(std::move(file)) {}
+    Result<std::uint64_t> size() override { return file_->size(); }
+    Result<void> put(std::uint64_t at, ByteView bytes) override {
+      if (!storage_.fails(true)) return file_->put(at, bytes);
+      (void)file_->put(at, bytes.first(bytes.size() / 2));
+      return broken(path_);
+    }
+    Result<void> get(std::uint64_t at, std::span<std::byte> into) override {
+      return file_->get(at, into);
+    }
+    Result<void> flush() override { return storage_.fails() ? broken(path_) : file_->flush(); }
+
+   private:
+    FailingStorage& storage_;
+    Path path_;
+    std::unique_ptr<WorkFile> file_;
+  };
+
   bool fails(bool needs_room = false) {
     ++count_;
     const bool later = count_ > at_ && at_ > 0;

@@ -5,6 +5,7 @@
 #include <utf8proc.h>
 
 #include <algorithm>
+#include <charconv>
 
 #include "core/bytes/cursor.h"
 
@@ -129,6 +130,18 @@ std::string upper_ascii(std::string_view text) {
   std::string out(text);
   std::transform(out.begin(), out.end(), out.begin(), upper_char);
   return out;
+}
+
+std::optional<Bytes> bytes_of_hex(std::string_view text) {
+  if (text.size() % 2 != 0) return std::nullopt;
+  Bytes bytes;
+  for (; !text.empty(); text.remove_prefix(2)) {
+    std::uint8_t value = 0;
+    const auto read = std::from_chars(text.data(), text.data() + 2, value, 16);
+    if (read.ec != std::errc{} || read.ptr != text.data() + 2) return std::nullopt;
+    bytes.push_back(std::byte{value});
+  }
+  return bytes;
 }
 
 std::string hex_text(ByteView bytes) {

@@ -48,6 +48,8 @@ struct Letter {
 
 /// Two lower-case digits for each byte.
 [[nodiscard]] std::string hex_text(ByteView bytes);
+/// The bytes that two hex digits each stand for; nothing for any other text.
+[[nodiscard]] std::optional<Bytes> bytes_of_hex(std::string_view text);
 [[nodiscard]] ByteView as_bytes(std::string_view text);
 
 /// A title reduced to what people compare: lower-case words, without tags in round or square

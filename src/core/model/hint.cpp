@@ -25,6 +25,12 @@ std::string_view to_string(Remedy remedy) {
     case Remedy::list_bays: return "list the bays";
     case Remedy::list_layouts: return "list the layouts";
     case Remedy::write_cart: return "write the cartridge again";
+    case Remedy::join_hub: return "join a hub";
+    case Remedy::show_hub: return "show the hub";
+    case Remedy::check_hub: return "check the hub";
+    case Remedy::settle_conflict: return "choose one of the versions";
+    case Remedy::bring_save: return "bring the save here";
+    case Remedy::forget_save: return "let the save go here";
     case Remedy::accept: return "letting the check through";
     case Remedy::layout_of_input: return "the layout of the input";
     case Remedy::layout_of_output: return "the layout of the output";

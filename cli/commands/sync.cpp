@@ -1,0 +1,152 @@
+#include "bayswap/sync.h"
+
+#include <memory>
+
+#include "cli/commands/commands.h"
+#include "cli/render/json.h"
+#include "cli/render/sync.h"
+
+namespace bayswap::cli {
+namespace {
+
+// The place first: what could not be reached says nothing of conflicts.
+int status_of(const SyncReport& report) {
+  if (report.failed) return exit_status(report.failed->trouble);
+  if (report.damaged) return exit_status(Trouble::input);
+  return report.needs_somebody() ? exit_status(Trouble::stopped) : 0;
+}
+
+void add_join(Command& hub, Run& run) {
+  auto where = std::make_shared<std::string>();
+  auto device = std::make_shared<std::optional<std::string>>();
+  Command& command = add_command(hub, run, "join", "Meet your other devices in a folder",
+                                 "bayswap hub join /media/stick/saves --as den");
+  command.add_option("FOLDER", *where, "the hub; an empty folder becomes a new one").required();
+  command.add_option("--as", *device, "what this device is called there; else the machine's name")
+      .type_name("DEVICE");
+  command.on_call([=, &run] {
+    run.with_session([&](Session& session) -> Result<void> {
+      const auto report = join_hub(session, *where, *device);
+      if (!report) return tl::unexpected(report.error());
+      run.print(run.json ? json_text(*report) : hub_text(*report, run.style()));
+      return {};
+    });
+  });
+}
+
+void add_show(Command& hub, Run& run) {
+  Command& command = add_command(hub, run, "show", "The devices of the hub, and what it holds",
+                                 "bayswap hub show");
+  command.on_call([&run] {
+    run.with_session([&](Session& session) -> Result<void> {
+      const auto report = show_hub(session);
+      if (!report) return tl::unexpected(report.error());
+      run.print(run.json ? json_text(*report) : hub_text(*report, run.style()));
+      return {};
+    });
+  });
+}
+
+void add_leave(Command& hub, Run& run) {
+  Command& command =
+      add_command(hub, run, "leave", "Forget the hub here; every save stays, here and there",
+                  "bayswap hub leave");
+  command.on_call([&run] {
+    run.with_session([&](Session& session) -> Result<void> {
+      const auto where = leave_hub(session);
+      if (!where) return tl::unexpected(where.error());
+      run.print(run.json ? json_text("left", *where)
+                         : path_text(*where) + " is left; what lies there and here stays\n");
+      return {};
+    });
+  });
+}
+
+void add_check(Command& hub, Run& run) {
+  Command& command =
+      add_command(hub, run, "check", "Read and hash everything on the hub", "bayswap hub check");
+  command.on_call([&run] {
+    run.with_session([&](Session& session) -> Result<void> {
+      const auto checked = check_hub(session);
+      if (!checked) return tl::unexpected(checked.error());
+      run.print(run.json ? json_text(*checked) : checked_text(*checked, run.style()));
+      if (!checked->damaged.empty()) run.status = exit_status(Trouble::input);
+      return {};
+    });
+  });
+}
+
+void add_tidy(Command& hub, Run& run) {
+  struct Wanted {
+    std::size_t versions = 10;
+    int days = 90;
+    bool plan = false;
+  };
+  auto wanted = std::make_shared<Wanted>();
+  Command& command =
+      add_command(hub, run, "tidy", "Let old versions on the hub go, never a newest one",
+                  "bayswap hub tidy --plan");
+  command.add_option("--days", wanted->days, "everything younger stays")
+      .between(0, 36'500)
+      .show_default();
+  command.add_option("--versions", wanted->versions, "so many of each save stay")
+      .between(1, 100'000)
+      .show_default();
+  command.add_flag("--plan", wanted->plan, "only say what would go");
+  command.on_call([=, &run] {
+    run.with_session([&](Session& session) -> Result<void> {
+      const auto tidied = tidy_hub(session, wanted->versions, wanted->days, wanted->plan);
+      if (!tidied) return tl::unexpected(tidied.error());
+      run.print(run.json ? json_text(*tidied) : tidied_text(*tidied, wanted->plan, run.style()));
+      return {};
+    });
+  });
+}
+
+}  // namespace
+
+void add_sync(Command& app, Run& run) {
+  auto request = std::make_shared<SyncRequest>();
+  auto codes = std::make_shared<std::vector<std::string>>();
+  auto no_states = std::make_shared<bool>(false);
+  Command& command = add_command(app, run, "sync",
+                                 "The newest progress everywhere; a conflict is shown, not settled",
+                                 "bayswap sync den ferry --plan");
+  command.add_option("BAY", request->bays, "bays to bring in step; none: all");
+  command.add_flag("--plan", request->plan, "only say what would be done");
+  command.add_flag("--no-states", *no_states, "leave the states of programs out");
+  command.add_option("--take", request->take, "settle this game's conflict").type_name("GAME");
+  command.add_option("--from", request->take_from, "which version is taken")
+      .type_name("DEVICE[:BAY][@VERSION]");
+  command.add_option("--bring", request->bring, "bring a save that is missing or not matched here")
+      .type_name("GAME");
+  command.add_option("--forget", request->forget, "a save that was deleted here is let go here")
+      .type_name("GAME");
+  add_accept(command, *codes);
+  command.on_call([=, &run] {
+    run.with_session([&](Session& session) -> Result<void> {
+      auto accept = accepted_codes(*codes);
+      if (!accept) return tl::unexpected(accept.error());
+      request->accept = std::move(*accept);
+      request->states = !*no_states;
+      const auto report = sync(session, *request);
+      if (!report) return tl::unexpected(report.error());
+      run.print(run.json ? json_text(*report) : sync_text(*report, run.style()));
+      run.status = status_of(*report);
+      return {};
+    });
+  });
+}
+
+void add_hub(Command& app, Run& run) {
+  Command& hub = app.add_command("hub", "Where your devices meet: a folder that all of them see");
+  hub.needs_command();
+  hub.footer("Example:\n  bayswap hub join /media/stick/saves");
+  add_join(hub, run);
+  add_show(hub, run);
+  add_leave(hub, run);
+  add_check(hub, run);
+  add_tidy(hub, run);
+}
+
+}  // namespace bayswap::cli

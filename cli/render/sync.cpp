@@ -1,0 +1,138 @@
+#include "cli/render/sync.h"
+
+#include <fmt/core.h>
+
+#include "core/bytes/text.h"
+#include "core/bytes/time_text.h"
+
+namespace bayswap::cli {
+namespace {
+
+constexpr std::size_t kMinutes = std::string_view("2026-01-31 12:00").size();
+
+std::string title_text(const SyncItem& item) {
+  std::string text = item.label.empty() ? item.game.title : item.label;
+  if (text.empty()) text = item.game.code.empty() ? "a save" : item.game.code;
+  if (!item.slot.empty()) text += fmt::format(" (state {})", item.slot);
+  return safe_text(text);
+}
+
+std::string time_text(std::int64_t time_ns) {
+  return time_ns == 0 ? std::string("at an unknown time") : utc_text(time_ns).substr(0, kMinutes);
+}
+
+std::string line(const Style& style, Tone tone, std::string_view mark, const SyncItem& item,
+                 const std::string& what) {
+  return fmt::format("{}{}  {}{}\n", style.paint(tone, mark),
+                     style.paint(Tone::title, title_text(item)), what,
+                     item.move.empty() ? "" : "  " + style.paint(Tone::quiet, item.move));
+}
+
+std::string from_text(const SyncItem& item) {
+  return fmt::format("{} of {}", safe_text(item.device), time_text(item.time_ns));
+}
+
+std::string conflict_text(const SyncItem& item, const Style& style) {
+  std::string text = line(style, Tone::bad, "✗ ", item,
+                          "both changed since they were last in step: nothing was replaced");
+  for (const SyncItem::Side& side : item.sides)
+    text += fmt::format("    {}:{}  {}  {}, {} of it filled  {}\n", safe_text(side.device),
+                        safe_text(side.bay), time_text(side.time_ns), size_text(side.size),
+                        size_text(side.filled),
+                        style.paint(Tone::quiet, "@" + side.version.substr(0, 8)));
+  const SyncItem::Side& first = item.sides.front();
+  text += fmt::format("    → choose one: bayswap sync --take \"{}\" --from {}:{}\n",
+                      title_text(item), safe_text(first.device), safe_text(first.bay));
+  return text;
+}
+
+std::string with_reason(const SyncItem& item, const Style& style, Tone tone, std::string_view mark,
+                        const std::string& what) {
+  std::string text = line(style, tone, mark, item, what);
+  if (item.reason) text += finding_text(*item.reason, style, 4);
+  return text;
+}
+
+// Many saves may have no game here: they are named in one place.
+std::string unmatched_text(const std::vector<SyncItem>& items, const Style& style) {
+  if (items.empty()) return {};
+  std::vector<std::string> names;
+  for (const SyncItem& item : items) names.push_back(title_text(item));
+  const std::string what =
+      fmt::format("{} on the hub {} no place here: {}", counted(items.size(), "save"),
+                  items.size() == 1 ? "has" : "have", list_text(names));
+  std::string text = style.paint(Tone::quiet, "· ") + wrapped(what, style.width(), 2) + "\n";
+  for (const SyncItem& item : items)
+    if (item.reason && item.reason->code != Code::no_match)
+      text += finding_text(*item.reason, style, 4);
+  return text + fmt::format(
+                    "    → copy the game here, or bring one by name: bayswap sync --bring \"{}\"\n",
+                    names.front());
+}
+
+std::string at(const SyncItem& item) {
+  return item.bay.empty() ? std::string() : fmt::format(" in {}", safe_text(item.bay));
+}
+
+}  // namespace
+
+std::string sync_text(const SyncReport& report, const Style& style) {
+  std::string text;
+  const std::string would = report.plan ? "would be " : "";
+  for (const SyncItem& item : report.settled)
+    text += line(style, Tone::good, "✓ ", item,
+                 fmt::format("settled: {} {}taken", from_text(item), would));
+  for (const SyncItem& item : report.published)
+    text += line(style, Tone::good, "↑ ", item,
+                 fmt::format("{}made known from {}", would, safe_text(item.bay)));
+  for (const SyncItem& item : report.carried)
+    text +=
+        line(style, Tone::good, "↓ ", item,
+             fmt::format("{}carried to {} from {}", would, safe_text(item.bay), from_text(item)));
+  for (const SyncItem& item : report.conflicts) text += conflict_text(item, style);
+  for (const SyncItem& item : report.held)
+    text += with_reason(item, style, Tone::bad, "✗ ", fmt::format("held back{}", at(item)));
+  for (const SyncItem& item : report.missing)
+    text += with_reason(item, style, Tone::warn, "! ", fmt::format("missing{}", at(item)));
+  text += unmatched_text(report.unmatched, style);
+  text += findings_text(report.notes, style, 0);
+  if (report.in_step > 0 || text.empty())
+    text += fmt::format("{} in step\n", counted(report.in_step, "save"));
+  if (!report.safe_to_remove.empty())
+    text += fmt::format("safe to remove: {}\n", path_text(report.safe_to_remove));
+  return text;
+}
+
+std::string hub_text(const HubReport& report, const Style& style) {
+  std::string text =
+      fmt::format("{}  this device is {}\n", style.paint(Tone::title, safe_text(report.where)),
+                  style.paint(Tone::title, safe_text(report.device)));
+  for (const HubReport::Device& device : report.devices)
+    text += fmt::format("  {}{}  wrote last {}, has the newest of {}\n",
+                        padded(safe_text(device.name), 12), device.own ? " (here)" : "",
+                        time_text(device.seen_ns), counted(device.newest, "save"));
+  if (report.devices.empty()) text += "  no device has synced yet: bayswap sync\n";
+  text += fmt::format("  {} in {}, {}", counted(report.saves, "save"),
+                      counted(report.versions, "version"), size_text(report.bytes));
+  if (report.conflicts > 0) text += fmt::format(", {}", counted(report.conflicts, "conflict"));
+  if (report.waiting > 0)
+    text += fmt::format(", {} that follow unknown ones", counted(report.waiting, "version"));
+  return text + "\n" + findings_text(report.notes, style, 2);
+}
+
+std::string checked_text(const HubChecked& checked, const Style& style) {
+  const std::string what =
+      fmt::format("{} and {} read and hashed", counted(checked.entries, "journal entry"),
+                  counted(checked.objects, "object"));
+  if (checked.damaged.empty()) return style.paint(Tone::good, "✓ ") + what + ": all are whole\n";
+  return style.paint(Tone::bad, "✗ ") + what + "\n" + findings_text(checked.damaged, style, 2);
+}
+
+std::string tidied_text(const HubTidied& tidied, bool plan, const Style& style) {
+  return fmt::format("{}{} {}, {} removed\n",
+                     plan ? style.paint(Tone::quiet, "would go: ") : std::string(),
+                     counted(tidied.versions, "version"), plan ? "let go" : "let go",
+                     counted(tidied.objects, "object"));
+}
+
+}  // namespace bayswap::cli

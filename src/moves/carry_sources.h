@@ -1,0 +1,23 @@
+// Saves that were gathered elsewhere, carried like those that a user names.
+#pragma once
+
+#include <vector>
+
+#include "moves/carry_source.h"
+
+namespace bayswap {
+
+struct CarriedSources {
+  CarryReport report;
+  std::vector<std::size_t> first_line;  ///< of each source that was begun, in report.moves
+};
+
+/// Carries the sources to the bay, one after the other, with all checks, history and undo. Of the
+/// request `plan`, `accept` and `wait_seconds` count; `command` is what history calls it. Errors:
+/// those of carry() about the place.
+[[nodiscard]] Result<CarriedSources> carry_sources(Session& session, const CarryRequest& request,
+                                                   const Bay& bay,
+                                                   const std::vector<Source>& sources,
+                                                   const std::string& command);
+
+}  // namespace bayswap

@@ -1,0 +1,109 @@
+#include "sync/bay_view.h"
+
+#include <fmt/core.h>
+
+#include <algorithm>
+
+#include "core/bytes/text.h"
+#include "core/naming/file_name.h"
+#include "files/atomic_write.h"
+#include "sync/version_content.h"
+
+namespace bayswap {
+namespace {
+
+// A state moves as a file: it is put where only its user sees it.
+Result<Path> state_file(Session& session, const SaveVersion& version, ByteView bytes) {
+  const Path path = session.places.data / "hub" / "incoming" /
+                    safe_file_name(version.identity.stem.empty() ? "state" : version.identity.stem);
+  if (auto put = replace_own_file(*session.storage, path, bytes); !put)
+    return tl::unexpected(put.error());
+  return path;
+}
+
+bool has_battery_shelf(const Bay& bay, System system) {
+  return std::ranges::any_of(bay.shelves, [&](const Shelf& shelf) {
+    return shelf.kind == Kind::battery && shelf.system == system;
+  });
+}
+
+}  // namespace
+
+Result<BayView> BayView::read(Session& session, const Bay& bay, bool states) {
+  BayView view;
+  view.bay = &bay;
+  view.stamp = stamp_of_bay(session, bay);
+  auto units = saves_of_bay(session, bay, states);
+  if (!units) return tl::unexpected(units.error());
+  view.units = std::move(*units);
+  return view;
+}
+
+bool BayView::has_key(const std::string& key) const {
+  return std::ranges::find(units, key, &LocalUnit::key) != units.end();
+}
+
+const RomFile* BayView::rom_of(Session& session, const VersionGraph& graph,
+                               const SyncedSave& save) {
+  const SaveVersion& newest = graph.versions()[save.heads.front()];
+  if (newest.identity.kind != Kind::battery || !newest.identity.role.empty() ||
+      !has_battery_shelf(*bay, newest.identity.system))
+    return nullptr;
+  if (!roms_) {
+    roms_.emplace();
+    RomFolders folders(session);
+    BayScan scan(session, folders, *bay);
+    for (const RomFile* rom : scan.roms_for(std::nullopt)) {
+      const IdentityNames names = names_of(identity_of(*rom, session.catalog));
+      for (const auto& [kind, name] : names.strong) roms_->named[name].insert(roms_->files.size());
+      if (!names.weak.empty()) roms_->named[names.weak].insert(roms_->files.size());
+      roms_->files.push_back(*rom);
+    }
+  }
+  std::set<std::size_t> strong;
+  std::set<std::size_t> weak;
+  for (const std::size_t place : save.versions) {
+    const IdentityNames names = names_of(graph.versions()[place].identity);
+    for (const auto& [kind, name] : names.strong)
+      if (const auto found = roms_->named.find(name); found != roms_->named.end())
+        strong.insert(found->second.begin(), found->second.end());
+    if (const auto found = roms_->named.find(names.weak); found != roms_->named.end())
+      weak.insert(found->second.begin(), found->second.end());
+  }
+  const std::set<std::size_t>& fits = strong.empty() ? weak : strong;
+  return fits.size() == 1 ? &roms_->files[*fits.begin()] : nullptr;
+}
+
+Result<Source> BayView::source_of(Session& session, JoinedHub& joined, const SyncedSave& save,
+                                  const SaveVersion& version, const RomFile* rom) const {
+  auto content = content_of(joined.hub(), version);
+  if (!content) return tl::unexpected(content.error());
+  Source source;
+  source.save = std::move(*content);
+  source.modified_ns = version.time_ns;
+  source.stem = version.identity.stem;
+  if (!version.layout.empty()) source.layouts = {version.layout};
+  // What lies here says how the game is called here.
+  for (const LocalUnit& unit : units) {
+    const SyncedSave* of_unit = joined.graph().save_named(names_of(unit.save.identity));
+    if (of_unit != &save) continue;
+    source.stem = unit.source.stem;
+    source.rom = unit.source.rom;
+    if (source.save.kind == Kind::folder) source.folder_there = unit.source.files.front();
+  }
+  if (rom != nullptr) {
+    source.rom = *rom;
+    source.stem = rom->stem;
+  }
+  source.part_files.assign(source.save.parts.size(),
+                           fmt::format("{}:{}", joined.name_of(version.device), version.bay));
+  if (version.identity.kind != Kind::state) return source;
+  auto file = state_file(session, version, source.save.parts.front().data);
+  if (!file) return tl::unexpected(file.error());
+  source.files = {std::move(*file)};
+  source.state = true;
+  source.slot = version.identity.slot;
+  return source;
+}
+
+}  // namespace bayswap

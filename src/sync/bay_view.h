@@ -1,0 +1,45 @@
+// One bay during a sync: what lies there, and what is to be carried there.
+#pragma once
+
+#include <map>
+#include <optional>
+#include <string>
+#include <vector>
+
+#include "sync/joined_hub.h"
+#include "sync/local_saves.h"
+
+namespace bayswap {
+
+/// A save whose newest version is to be carried to a bay.
+struct WantedHere {
+  const SyncedSave* save = nullptr;
+  const RomFile* rom = nullptr;  ///< of the game there, where no save of it lies there yet
+};
+
+struct BayView {
+  const Bay* bay = nullptr;
+  std::vector<LocalUnit> units;
+  std::string stamp;  ///< of its files, before they were read
+  std::vector<WantedHere> wanted;
+
+  /// Errors: those of reading the place.
+  [[nodiscard]] static Result<BayView> read(Session& session, const Bay& bay, bool states);
+  [[nodiscard]] bool has_key(const std::string& key) const;
+  /// The only ROM here whose game a save is of; null when there is none, or several fit.
+  [[nodiscard]] const RomFile* rom_of(Session& session, const VersionGraph& graph,
+                                      const SyncedSave& save);
+  /// A version as something to carry here. Errors: those of content_of() and the place.
+  [[nodiscard]] Result<Source> source_of(Session& session, JoinedHub& joined,
+                                         const SyncedSave& save, const SaveVersion& version,
+                                         const RomFile* rom) const;
+
+ private:
+  struct Roms {
+    std::vector<RomFile> files;
+    std::map<std::string, std::set<std::size_t>> named;
+  };
+  std::optional<Roms> roms_;
+};
+
+}  // namespace bayswap

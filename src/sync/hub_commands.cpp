@@ -1,0 +1,196 @@
+// Joining, showing, leaving, checking and tidying a hub.
+#include <fmt/core.h>
+#include <unistd.h>
+
+#include <algorithm>
+#include <array>
+
+#include "bayswap/sync.h"
+#include "core/bytes/text.h"
+#include "files/clock.h"
+#include "sync/joined_hub.h"
+#include "sync/version_content.h"
+
+namespace bayswap {
+namespace {
+
+constexpr std::size_t kDeviceDigits = 16;
+constexpr std::size_t kLongestName = 64;  // bytes
+
+std::string machine_name() {
+  std::array<char, 256> name{};
+  if (::gethostname(name.data(), name.size() - 1) != 0 || name[0] == '\0') return "device";
+  const std::string whole = name.data();
+  return whole.substr(0, std::min(whole.find('.'), kLongestName));
+}
+
+bool is_device_name(const std::string& name) {
+  return !name.empty() && name.size() <= kLongestName && safe_text(name) == name &&
+         name.find_first_of(":@/") == std::string::npos;
+}
+
+// Bytes of each content once.
+std::uint64_t bytes_of_all(const VersionGraph& graph) {
+  std::map<Digest, std::uint64_t> sizes;
+  for (const SaveVersion& version : graph.versions())
+    for (const VersionPart& part : version.parts) {
+      std::uint64_t left = part.size;
+      for (const Digest& piece : part.pieces) {
+        sizes[piece] = std::min<std::uint64_t>(left, kObjectSize);
+        left -= sizes[piece];
+      }
+    }
+  std::uint64_t bytes = 0;
+  for (const auto& [piece, size] : sizes) bytes += size;
+  return bytes;
+}
+
+HubReport report_of(const JoinedHub& joined, const LocalState& state) {
+  HubReport report;
+  report.where = state.where;
+  report.id = state.hub;
+  report.device = state.name;
+  std::map<std::string, std::size_t> newest;
+  for (const SyncedSave& save : joined.graph().saves()) {
+    report.conflicts += save.heads.size() > 1 ? 1 : 0;
+    for (const std::size_t head : save.heads) ++newest[joined.graph().versions()[head].device];
+  }
+  for (const auto& [device, entries] : joined.journals()) {
+    if (entries.empty()) continue;
+    report.devices.push_back({joined.name_of(device), device, device == state.device,
+                              entries.back().time_ns, entries.size(), newest[device]});
+  }
+  report.saves = joined.graph().saves().size();
+  report.versions = joined.graph().versions().size();
+  report.waiting = joined.graph().waiting();
+  report.bytes = bytes_of_all(joined.graph());
+  report.notes = joined.notes();
+  return report;
+}
+
+}  // namespace
+
+Result<HubReport> join_hub(Session& session, const std::string& where,
+                           const std::optional<std::string>& device) {
+  const StateFolder folder = hub_state(session);
+  auto state = folder.load();
+  if (!state) return tl::unexpected(state.error());
+  if (!state->where.empty())
+    return fail(Trouble::usage, Code::usage,
+                fmt::format("the hub at {} is joined already", safe_text(state->where)),
+                "leave it first; what lies there and here stays");
+  const std::string name = device.value_or(machine_name());
+  if (!is_device_name(name))
+    return fail(Trouble::usage, Code::bad_name,
+                fmt::format("'{}' can't be a device's name", safe_text(name)),
+                "use a short name without : @ and /");
+  std::string place = where;
+  if (!where.starts_with("http://") && !where.starts_with("https://")) {
+    std::error_code failed;
+    const Path full = std::filesystem::absolute(where, failed);
+    if (!failed) place = full.lexically_normal().string();
+  }
+  auto store = open_store(session, place);
+  if (!store) return tl::unexpected(store.error());
+  const auto hub = Hub::join(std::move(*store));
+  if (!hub) return tl::unexpected(hub.error());
+  state->where = place;
+  state->hub = hub->id();
+  state->device = random_id(kDeviceDigits);
+  state->name = name;
+  if (auto kept = folder.save(*state); !kept) return tl::unexpected(kept.error());
+  return show_hub(session);
+}
+
+Result<HubReport> show_hub(Session& session) {
+  auto joined = JoinedHub::open(session, hub_state(session));
+  if (!joined) return tl::unexpected(joined.error());
+  return report_of(*joined, joined->state());
+}
+
+Result<std::string> leave_hub(Session& session) {
+  const StateFolder folder = hub_state(session);
+  const auto state = folder.load();
+  if (!state) return tl::unexpected(state.error());
+  if (state->where.empty())
+    return fail(Trouble::stopped, Code::no_match, "no hub is joined",
+                {"join one with '", Remedy::join_hub, "'"});
+  if (auto kept = folder.save({}); !kept) return tl::unexpected(kept.error());
+  return state->where;
+}
+
+Result<HubChecked> check_hub(Session& session) {
+  auto joined = JoinedHub::open(session, hub_state(session));
+  if (!joined) return tl::unexpected(joined.error());
+  HubChecked checked;
+  checked.damaged = joined->notes();
+  for (const auto& [device, entries] : joined->journals()) checked.entries += entries.size();
+  std::map<Digest, std::string> wanted;  // and which game's
+  for (const SaveVersion& version : joined->graph().versions())
+    if (!joined->let_go().contains(version.id))
+      for (const Digest& object : objects_of(version))
+        wanted.emplace(object, version.identity.game.title);
+  std::vector<Digest> wanted_again;
+  for (const auto& [object, title] : wanted) {
+    if (auto go_on = session.proceed(Work::saves, checked.objects, wanted.size()); !go_on)
+      return tl::unexpected(go_on.error());
+    ++checked.objects;
+    const auto bytes = joined->hub().object(object, 1U << 20U);
+    if (bytes) continue;
+    if (bytes.error().trouble == Trouble::place) return tl::unexpected(bytes.error());
+    wanted_again.push_back(object);
+    checked.damaged.push_back({Level::error, bytes.error().code,
+                               fmt::format("{} ({})", bytes.error().text, safe_text(title)),
+                               bytes.error().hint});
+  }
+  if (auto asked = joined->ask_for(wanted_again, now_ns()); !asked)
+    return tl::unexpected(asked.error());
+  return checked;
+}
+
+Result<HubTidied> tidy_hub(Session& session, std::size_t keep, int days, bool plan) {
+  auto joined = JoinedHub::open(session, hub_state(session));
+  if (!joined) return tl::unexpected(joined.error());
+  constexpr std::int64_t kDay = 86'400'000'000'000;  // ns
+  const std::int64_t now = now_ns();
+  const VersionGraph& graph = joined->graph();
+  std::vector<std::string> let_go;
+  std::set<Digest> needed;
+  std::map<Digest, std::uint64_t> free;
+  for (const SyncedSave& save : graph.saves()) {
+    // Counted from the newest: tips always stay.
+    std::size_t stays = save.tips.size();
+    for (auto place = save.versions.rbegin(); place != save.versions.rend(); ++place) {
+      const SaveVersion& version = graph.versions()[*place];
+      const bool tip = std::ranges::find(save.tips, *place) != save.tips.end();
+      const bool old = now - version.time_ns > days * kDay;
+      const bool gone = joined->let_go().contains(version.id);
+      const bool goes = !tip && stays >= keep && old;
+      if (!goes && !gone && !tip) ++stays;
+      if (goes && !gone) let_go.push_back(version.id);
+      for (const Digest& object : objects_of(version))
+        if (goes || gone)
+          free.emplace(object, 0);
+        else
+          needed.insert(object);
+    }
+  }
+  HubTidied tidied;
+  tidied.versions = let_go.size();
+  std::erase_if(free, [&](const auto& one) { return needed.contains(one.first); });
+  const auto there = joined->hub().objects();
+  if (!there) return tl::unexpected(there.error());
+  std::erase_if(free, [&](const auto& one) { return !there->contains(one.first); });
+  tidied.objects = free.size();
+  if (plan || (let_go.empty() && free.empty())) return tidied;
+  // Everybody knows of it before anything goes: who still needs an object puts it there again.
+  if (!let_go.empty())
+    if (const auto known = joined->publish({{}, let_go, {}}, now); !known)
+      return tl::unexpected(known.error());
+  for (const auto& [object, size] : free)
+    if (auto removed = joined->hub().remove_object(object); !removed)
+      return tl::unexpected(removed.error());
+  return tidied;
+}
+
+}  // namespace bayswap

@@ -1,0 +1,147 @@
+#include "sync/local_saves.h"
+
+#include <fmt/core.h>
+
+#include <algorithm>
+#include <map>
+
+#include "core/bytes/text.h"
+#include "files/clock.h"
+#include "places/walk.h"
+
+namespace bayswap {
+namespace {
+
+constexpr std::uint64_t kLargestHashedRom = 64U << 20U;  // bytes
+constexpr std::int64_t kYoung = 2'000'000'000;           // ns: clocks of file systems are coarse
+
+bool has_own_id(const Game& game) {
+  return !game.code.empty() || !game.serial.empty() || !game.title_id.empty();
+}
+
+std::string rom_hash(Storage& storage, const RomFile& rom) {
+  const auto info = storage.info(rom.path);
+  if (!info || info->size > kLargestHashedRom) return {};
+  Hasher hasher;
+  constexpr std::size_t kPiece = 0x10000;  // bytes
+  const auto read = storage.stream(rom.path, kPiece, [&](ByteView piece) {
+    hasher.add(piece);
+    return true;
+  });
+  return read ? hex_text(hasher.finish()) : std::string();
+}
+
+// What speaks against the save, as far as it shows in it alone.
+std::optional<Finding> problem_of(const Source& source) {
+  for (const Finding& problem : source.problems)
+    if (problem.level == Level::error && !(source.state && problem.code == Code::state_not_save))
+      return problem;
+  for (const Part& part : source.save.parts)
+    if (part.outside != 0)
+      return Finding{Level::error, Code::too_large,
+                     fmt::format("{}: {} are too large to be kept in step", safe_text(part.name),
+                                 size_text(part.outside)),
+                     "carry it by itself"};
+  return std::nullopt;
+}
+
+SaveIdentity identity_of(Session& session, const Source& source) {
+  SaveIdentity identity;
+  identity.system = source.save.system;
+  identity.kind = source.state ? Kind::state : source.save.kind;
+  identity.stem = source.stem;
+  identity.slot = source.slot;
+  const bool chip = identity.kind == Kind::battery || identity.kind == Kind::state;
+  if (identity.kind == Kind::card_save) identity.label = source.save.name;
+  identity.game = chip && source.rom ? game_of(*source.rom, session.catalog) : source.save.game;
+  identity.game.account.clear();
+  if (chip && source.rom && !has_own_id(identity.game))
+    identity.rom = rom_hash(*session.storage, *source.rom);
+  return identity;
+}
+
+std::string key_of(const Bay& bay, const LocalUnit& unit) {
+  const Source& source = unit.source;
+  std::string path;
+  if (!source.part_files.empty())
+    path = source.part_files.front();
+  else if (!source.files.empty())
+    path = source.files.front().string();
+  const Path below = Path(path).lexically_relative(bay.place);
+  return fmt::format("{}|{}|{}|{}", bay.name, below.empty() ? path : below.generic_string(),
+                     unit.save.identity.label, unit.save.identity.slot);
+}
+
+// Several accounts of one device have saves of one game: each then has a role of its own.
+void give_roles(std::vector<LocalUnit>& units) {
+  std::map<std::string, std::vector<LocalUnit*>> same;
+  for (LocalUnit& unit : units) {
+    const IdentityNames names = names_of(unit.save.identity);
+    const std::string name = names.strong.empty() ? names.weak : names.strong.begin()->second;
+    if (!name.empty()) same[name].push_back(&unit);
+  }
+  for (auto& [name, twins] : same) {
+    if (twins.size() < 2) continue;
+    for (LocalUnit* unit : twins) unit->save.identity.role = unit->source.save.game.account;
+  }
+}
+
+}  // namespace
+
+SaveIdentity identity_of(const RomFile& rom, const Catalog& catalog) {
+  SaveIdentity identity;
+  identity.system = rom.info.system;
+  identity.game = game_of(rom, catalog);
+  identity.stem = rom.stem;
+  return identity;
+}
+
+Result<std::vector<LocalUnit>> saves_of_bay(Session& session, const Bay& bay, bool states) {
+  RomFolders folders(session);
+  BayScan scan(session, folders, bay);
+  CarryRequest request;
+  request.to = bay.name;  // states are found where the bay keeps some
+  auto sources = read_bay(session, folders, scan, request);
+  if (!sources) return tl::unexpected(sources.error());
+  std::vector<LocalUnit> units;
+  for (Source& source : *sources) {
+    if (source.state && !states) continue;
+    LocalUnit unit;
+    unit.bay = bay.name;
+    unit.save.problem = problem_of(source);
+    // What can't be read says nothing of a game.
+    if (source.save.parts.empty() && !source.state && !unit.save.problem) continue;
+    if (source.state && source.save.parts.empty() && !source.files.empty()) {
+      auto bytes = session.storage->read(source.files.front(), session.limits.largest_file);
+      if (!bytes) continue;
+      source.save.parts.push_back({"state", std::move(*bytes), false});
+    }
+    unit.save.identity = identity_of(session, source);
+    unit.save.progress = progress_of(source.save);
+    unit.save.filled = filled_bytes(source.save);
+    for (const Part& part : source.save.parts) unit.save.size += part.size();
+    unit.save.blank = source.save.blank();
+    unit.source = std::move(source);
+    unit.key = key_of(bay, unit);
+    units.push_back(std::move(unit));
+  }
+  give_roles(units);
+  return units;
+}
+
+std::string stamp_of_bay(Session& session, const Bay& bay) {
+  if (bay.port) return {};
+  const auto tree = all_below(*session.storage, bay.place);
+  if (!tree) return {};
+  Hasher hasher;
+  const std::int64_t now = now_ns();
+  for (const WalkedFile& file : tree->files) {
+    const FileInfo& info = file.info;
+    if (std::max(info.modified_ns, info.changed_ns) > now - kYoung) return {};
+    hasher.add(as_bytes(fmt::format("{}\n{} {} {} {}\n", file.path().native(), info.size,
+                                    info.modified_ns, info.changed_ns, info.inode)));
+  }
+  return hex_text(hasher.finish());
+}
+
+}  // namespace bayswap

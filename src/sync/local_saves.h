@@ -1,0 +1,30 @@
+// The saves of a bay as a sync sees them.
+#pragma once
+
+#include <string>
+#include <vector>
+
+#include "core/sync/decide.h"
+#include "moves/carry_source.h"
+
+namespace bayswap {
+
+struct LocalUnit {
+  std::string bay;
+  std::string key;  ///< the same for the same save at each sync
+  Source source;
+  LocalSave save;
+};
+
+/// Every save of a bay. Errors: those of reading the place.
+[[nodiscard]] Result<std::vector<LocalUnit>> saves_of_bay(Session& session, const Bay& bay,
+                                                          bool states);
+
+/// A game that a bay has, whether or not it has a save of it.
+[[nodiscard]] SaveIdentity identity_of(const RomFile& rom, const Catalog& catalog);
+
+/// Stands for the files of a bay: other when one was added, changed or removed. Empty when a file
+/// is so young that it might change without showing.
+[[nodiscard]] std::string stamp_of_bay(Session& session, const Bay& bay);
+
+}  // namespace bayswap

@@ -1,0 +1,105 @@
+#include "sync/local_state.h"
+
+#include <fmt/core.h>
+
+#include <nlohmann/json.hpp>
+
+#include "core/bytes/text.h"
+#include "files/atomic_write.h"
+
+namespace bayswap {
+namespace {
+
+using nlohmann::json;
+
+constexpr std::uint64_t kLargest = 512U << 20U;  // bytes
+
+json json_of(const LocalRecord& record) {
+  json object{{"version", record.agreed.version}, {"progress", hex_text(record.agreed.progress)}};
+  if (record.agreed.interrupted) object["interrupted"] = true;
+  if (record.missing) object["missing"] = true;
+  if (record.forgotten) object["forgotten"] = true;
+  return object;
+}
+
+LocalRecord record_in(const json& object) {
+  LocalRecord record;
+  record.agreed.version = object.value("version", "");
+  if (const auto bytes = bytes_of_hex(object.value("progress", ""));
+      bytes && bytes->size() == record.agreed.progress.size())
+    std::ranges::copy(*bytes, record.agreed.progress.begin());
+  record.agreed.interrupted = object.value("interrupted", false);
+  record.missing = object.value("missing", false);
+  record.forgotten = object.value("forgotten", false);
+  return record;
+}
+
+}  // namespace
+
+Result<LocalState> StateFolder::load() const {
+  LocalState state;
+  const auto bytes = storage_->read(folder_ / "state.json", kLargest);
+  if (!bytes && bytes.error().code == Code::missing) return state;
+  if (!bytes) return tl::unexpected(bytes.error());
+  const auto damaged = [&] {
+    return fail(Trouble::input, Code::unreadable,
+                fmt::format("{}: what was remembered of the hub can't be read",
+                            safe_text((folder_ / "state.json").string())),
+                "move that file away and join the hub again: saves that are the same are known "
+                "again, and none is replaced");
+  };
+  const auto* text = reinterpret_cast<const char*>(bytes->data());
+  const json object = json::parse(text, text + bytes->size(), nullptr, false);
+  if (!object.is_object()) return damaged();
+  try {
+    state.where = object.value("where", "");
+    state.hub = object.value("hub", "");
+    state.device = object.value("device", "");
+    state.name = object.value("name", "");
+    state.entries = object.value("entries", std::uint64_t{0});
+    state.last_hash = object.value("last", "");
+    state.pending_hash = object.value("pending", "");
+    const json saves = object.value("saves", json::object());
+    for (const auto& [key, record] : saves.items()) state.saves.emplace(key, record_in(record));
+    const json stamps = object.value("stamps", json::object());
+    for (const auto& [bay, stamp] : stamps.items())
+      state.stamps.emplace(bay, stamp.get<std::string>());
+  } catch (const json::exception&) {
+    return damaged();
+  }
+  return state;
+}
+
+Result<void> StateFolder::save(const LocalState& state) const {
+  json object{{"bayswap", "device on a hub"},
+              {"where", state.where},
+              {"hub", state.hub},
+              {"device", state.device},
+              {"name", state.name},
+              {"entries", state.entries},
+              {"last", state.last_hash},
+              {"pending", state.pending_hash},
+              {"saves", json::object()},
+              {"stamps", state.stamps}};
+  for (const auto& [key, record] : state.saves) object["saves"][key] = json_of(record);
+  const std::string text = object.dump(1, ' ', false, json::error_handler_t::replace) + "\n";
+  return replace_own_file(*storage_, folder_ / "state.json", as_bytes(text));
+}
+
+Result<std::vector<std::string>> StateFolder::entry_names(const std::string& hub) const {
+  auto names = storage_->list(folder_ / ("journal-" + hub));
+  if (!names && names.error().code == Code::missing) return std::vector<std::string>{};
+  if (names) std::erase_if(*names, [](const std::string& name) { return name[0] == '.'; });
+  return names;
+}
+
+Result<Bytes> StateFolder::entry(const std::string& hub, const std::string& name) const {
+  return storage_->read(folder_ / ("journal-" + hub) / name, kLargest);
+}
+
+Result<void> StateFolder::keep_entry(const std::string& hub, const std::string& name,
+                                     ByteView packed) const {
+  return replace_own_file(*storage_, folder_ / ("journal-" + hub) / name, packed);
+}
+
+}  // namespace bayswap

@@ -1,0 +1,56 @@
+// What this device remembers of its hub: who it is there, what each save in its bays was when it
+// was last in step, and the journals as far as they were read.
+#pragma once
+
+#include <map>
+#include <optional>
+#include <string>
+#include <vector>
+
+#include "bayswap/session.h"
+#include "core/sync/decide.h"
+
+namespace bayswap {
+
+/// One save of a bay.
+struct LocalRecord {
+  Agreed agreed;
+  bool missing = false;    ///< it was not there at the last sync
+  bool forgotten = false;  ///< and somebody let it go
+};
+
+struct LocalState {
+  std::string where;          ///< the hub's folder or URL; empty: none is joined
+  std::string hub;            ///< its id
+  std::string device;         ///< this device's id there
+  std::string name;           ///< and name
+  std::uint64_t entries = 0;  ///< that it wrote
+  std::string last_hash;      ///< of the last of them
+  std::string pending_hash;   ///< of the one that was being written when this was kept
+  std::map<std::string, LocalRecord> saves;  ///< by bay and key
+  /// Of each bay the files as they were, when nothing was left to do; see FileStamps.
+  std::map<std::string, std::string> stamps;
+};
+
+/// The folder of Bay Swap's own that holds all this.
+class StateFolder {
+ public:
+  StateFolder(Storage& storage, Path folder) : storage_(&storage), folder_(std::move(folder)) {}
+
+  /// An empty state where none is kept. Errors: `unreadable` for one that can't be read.
+  [[nodiscard]] Result<LocalState> load() const;
+  Result<void> save(const LocalState& state) const;
+
+  /// Entries of a hub's journals that were read, by their names, packed as on the hub.
+  [[nodiscard]] Result<std::vector<std::string>> entry_names(const std::string& hub) const;
+  [[nodiscard]] Result<Bytes> entry(const std::string& hub, const std::string& name) const;
+  Result<void> keep_entry(const std::string& hub, const std::string& name, ByteView packed) const;
+
+  [[nodiscard]] const Path& path() const { return folder_; }
+
+ private:
+  Storage* storage_;
+  Path folder_;
+};
+
+}  // namespace bayswap

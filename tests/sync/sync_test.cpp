@@ -1,0 +1,295 @@
+// Devices around a hub: what is newer goes everywhere, in each device's own names; bad saves do
+// not, and nobody settles a conflict but the user.
+#include "sync/devices.h"
+
+namespace bayswap {
+namespace {
+
+using test::Device;
+using test::SyncTest;
+
+const std::string kGame = "KITE HARBOUR";
+
+TEST_F(SyncTest, NewerProgressGoesEverywhere) {
+  Device& den = device("den", 0);
+  Device& ferry = device("ferry", 1);
+  Device& attic = device("attic", 2);
+  den.play(kGame, progress(1));
+  const SyncReport first = synced(den);
+  ASSERT_EQ(first.published.size(), 1U);
+  EXPECT_EQ(first.published[0].game.title, kGame);
+  EXPECT_EQ(first.in_step, 1U);
+  const SyncReport second = synced(ferry);
+  ASSERT_EQ(second.carried.size(), 1U);
+  EXPECT_EQ(second.carried[0].device, "den");
+  EXPECT_EQ(ferry.save(kGame), progress(1));
+  synced(attic);
+  EXPECT_EQ(attic.save(kGame), progress(1));
+  attic.play(kGame, progress(2));
+  EXPECT_EQ(synced(attic).published.size(), 1U);
+  EXPECT_EQ(synced(den).carried.size(), 1U);
+  EXPECT_EQ(den.save(kGame), progress(2));
+  EXPECT_EQ(synced(ferry).carried.size(), 1U);
+  // Nothing is left to do, and nothing is done.
+  for (const Device* one : {&den, &ferry, &attic}) {
+    const SyncReport quiet = synced(*one);
+    EXPECT_TRUE(quiet.published.empty() && quiet.carried.empty() && quiet.conflicts.empty());
+    EXPECT_EQ(quiet.in_step, 1U);
+  }
+}
+
+TEST_F(SyncTest, APlanWritesNothing) {
+  Device& den = device("den", 0);
+  Device& ferry = device("ferry", 1);
+  den.play(kGame, progress(1));
+  SyncRequest plan;
+  plan.plan = true;
+  const auto before = test::snapshot(world_.path());
+  EXPECT_EQ(synced(den, plan).published.size(), 1U);
+  EXPECT_EQ(test::snapshot(world_.path()), before);
+  synced(den);
+  const SyncReport planned = synced(ferry, plan);
+  EXPECT_EQ(planned.carried.size(), 1U);
+  EXPECT_FALSE(ferry.has(kGame));
+}
+
+TEST_F(SyncTest, AConflictIsShownAndSettledByHand) {
+  Device& den = device("den", 0);
+  Device& ferry = device("ferry", 1);
+  den.play(kGame, progress(1));
+  synced(den);
+  synced(ferry);
+  den.play(kGame, progress(2));
+  ferry.play(kGame, progress(3));
+  synced(den);
+  for (int i = 0; i < 3; ++i)
+    for (const Device* one : {&ferry, &den}) {
+      const SyncReport report = synced(*one);
+      ASSERT_EQ(report.conflicts.size(), 1U);
+      ASSERT_EQ(report.conflicts[0].sides.size(), 2U);
+      EXPECT_TRUE(report.needs_somebody());
+    }
+  EXPECT_EQ(den.save(kGame), progress(2));
+  EXPECT_EQ(ferry.save(kGame), progress(3));
+  SyncRequest take;
+  take.take = "kite harbour";
+  EXPECT_EQ(den.sync(take).error().code, Code::many_match);
+  take.take_from = "nobody";
+  EXPECT_EQ(den.sync(take).error().code, Code::no_match);
+  take.take_from = "ferry:ferry";
+  const SyncReport settled = synced(den, take);
+  EXPECT_EQ(settled.settled.size(), 1U);
+  EXPECT_TRUE(settled.conflicts.empty());
+  EXPECT_EQ(den.save(kGame), progress(3));
+  EXPECT_TRUE(synced(ferry).conflicts.empty());
+  // What was not taken is in history, and undo brings it back, to everybody.
+  Session session = den.open();
+  ASSERT_TRUE(undo(session, "", {}));
+  EXPECT_EQ(den.save(kGame), progress(2));
+  EXPECT_EQ(synced(den).published.size(), 1U);
+  EXPECT_EQ(synced(ferry).carried.size(), 1U);
+  EXPECT_EQ(ferry.save(kGame), progress(2));
+}
+
+TEST_F(SyncTest, TheSameProgressIsNoConflict) {
+  Device& den = device("den", 0);
+  Device& ferry = device("ferry", 1);
+  den.play(kGame, progress(1));
+  ferry.play(kGame, progress(1));
+  synced(den);
+  const SyncReport same = synced(ferry);
+  EXPECT_TRUE(same.conflicts.empty() && same.published.empty());
+  EXPECT_EQ(same.in_step, 1U);
+  // Two who never met have different progress: nobody knows which is newer.
+  den.play("TIDE TABLE", progress(2));
+  ferry.play("TIDE TABLE", progress(3));
+  synced(den);
+  EXPECT_EQ(synced(ferry).conflicts.size(), 1U);
+}
+
+TEST_F(SyncTest, BadSavesDoNotSpread) {
+  Device& den = device("den", 0);
+  Device& ferry = device("ferry", 1);
+  den.play(kGame, progress(1));
+  synced(den);
+  synced(ferry);
+  const auto held = [&](const Bytes& content) {
+    den.play(kGame, content);
+    const SyncReport report = synced(den);
+    EXPECT_TRUE(report.published.empty());
+    EXPECT_EQ(den.save(kGame), content) << "it is not replaced either";
+    EXPECT_TRUE(synced(ferry).carried.empty());
+    EXPECT_EQ(ferry.save(kGame), progress(1));
+    return report.held.empty() ? Code::unknown : report.held[0].reason->code;
+  };
+  EXPECT_EQ(held(Bytes(0x2000, std::byte{0xFF})), Code::blank_source);
+  Bytes little(0x2000, std::byte{0xFF});
+  test::put(little, 0x100, test::random_bytes(900, 5));
+  EXPECT_EQ(held(little), Code::much_smaller);
+  // What the program makes after that is no newer version of what was there.
+  den.play(kGame, progress(4));
+  EXPECT_EQ(synced(den).conflicts.size(), 1U);
+  EXPECT_EQ(ferry.save(kGame), progress(1));
+}
+
+TEST_F(SyncTest, AHeldSaveGoesOutWhenItIsAccepted) {
+  Device& den = device("den", 0);
+  Device& ferry = device("ferry", 1);
+  den.play(kGame, progress(1));
+  synced(den);
+  synced(ferry);
+  Bytes little(0x2000, std::byte{0xFF});
+  test::put(little, 0x100, test::random_bytes(900, 5));
+  den.play(kGame, little);
+  EXPECT_EQ(synced(den).held.size(), 1U);
+  SyncRequest accept;
+  accept.accept = {Code::much_smaller};
+  EXPECT_EQ(synced(den, accept).published.size(), 1U);
+  EXPECT_EQ(synced(ferry).carried.size(), 1U);
+  EXPECT_EQ(ferry.save(kGame), little);
+}
+
+TEST_F(SyncTest, ADeletedFileIsNotADeletedSave) {
+  Device& den = device("den", 0);
+  Device& ferry = device("ferry", 1);
+  for (const std::string& game : test::games()) den.play(game, progress(1));
+  synced(den);
+  synced(ferry);
+  for (const std::string& game : test::games()) ferry.lose(game);
+  for (int i = 0; i < 2; ++i) {
+    const SyncReport report = synced(ferry);
+    EXPECT_EQ(report.missing.size(), 3U);
+    EXPECT_TRUE(report.carried.empty());
+  }
+  EXPECT_EQ(synced(den).in_step, 3U);
+  SyncRequest bring;
+  bring.bring = "Kite Harbour";
+  EXPECT_EQ(synced(ferry, bring).carried.size(), 1U);
+  EXPECT_EQ(ferry.save(kGame), progress(1));
+  SyncRequest forget;
+  forget.forget = "tide table";
+  EXPECT_EQ(synced(ferry, forget).missing.size(), 1U);
+  EXPECT_EQ(synced(ferry).missing.size(), 1U);
+  forget.forget = "nothing such";
+  EXPECT_EQ(ferry.sync(forget).error().code, Code::no_match);
+}
+
+TEST_F(SyncTest, TheHubHasToBeTheOneThatWasJoined) {
+  Device& den = device("den", 0);
+  den.play(kGame, progress(1));
+  synced(den);
+  std::filesystem::rename(world_ / "hub", world_ / "away");
+  EXPECT_EQ(den.sync().error().code, Code::hub_failed);
+  std::filesystem::create_directory(world_ / "hub");
+  EXPECT_EQ(den.sync().error().code, Code::hub_differs);
+  EXPECT_TRUE(std::filesystem::is_empty(world_ / "hub"));
+  std::filesystem::remove(world_ / "hub");
+  std::filesystem::create_directory(world_ / "other");
+  Device other(world_, "others", test::habits()[0]);
+  Session session = other.open();
+  EXPECT_FALSE(join_hub(session, (world_ / "den").string(), "x")) << "a folder of other files";
+  ASSERT_TRUE(join_hub(session, (world_ / "other").string(), "x"));
+  std::filesystem::rename(world_ / "other", world_ / "hub");
+  EXPECT_EQ(den.sync().error().code, Code::hub_differs);
+  std::filesystem::remove_all(world_ / "hub");
+  std::filesystem::rename(world_ / "away", world_ / "hub");
+  EXPECT_EQ(synced(den).in_step, 1U);
+}
+
+// Settings that were copied or brought back must not write over another's journal.
+TEST_F(SyncTest, ACopiedDeviceBecomesANewOne) {
+  Device& den = device("den", 0);
+  Device& ferry = device("ferry", 1);
+  den.play(kGame, progress(1));
+  synced(den);
+  std::filesystem::copy(den.home() / "data", world_ / "backup",
+                        std::filesystem::copy_options::recursive);
+  den.play(kGame, progress(2));
+  synced(den);
+  synced(ferry);
+  // The old settings are back, and the save of then: it is behind.
+  std::filesystem::remove_all(den.home() / "data");
+  std::filesystem::rename(world_ / "backup", den.home() / "data");
+  den.play(kGame, progress(1));
+  const SyncReport back = synced(den);
+  EXPECT_EQ(back.notes.size(), 1U);
+  EXPECT_EQ(back.carried.size(), 1U);
+  EXPECT_EQ(den.save(kGame), progress(2));
+  den.play(kGame, progress(3));
+  EXPECT_EQ(synced(den).published.size(), 1U);
+  EXPECT_EQ(synced(ferry).carried.size(), 1U);
+  EXPECT_EQ(ferry.save(kGame), progress(3));
+}
+
+TEST_F(SyncTest, DamageOnTheHubIsSaidAndLosesNothing) {
+  Device& den = device("den", 0);
+  Device& ferry = device("ferry", 1);
+  den.play(kGame, progress(1));
+  synced(den);
+  for (const auto& entry :
+       std::filesystem::recursive_directory_iterator(world_ / "hub" / "objects")) {
+    if (!entry.is_regular_file()) continue;
+    Bytes bytes = test::read(entry.path());
+    bytes[bytes.size() / 2] ^= std::byte{1};
+    world_.write(entry.path().lexically_relative(world_.path()).string(), bytes);
+  }
+  const SyncReport damaged = synced(ferry);
+  EXPECT_TRUE(damaged.damaged);
+  EXPECT_EQ(damaged.held.size(), 1U);
+  EXPECT_FALSE(ferry.has(kGame));
+  Session session = den.open();
+  const auto checked = check_hub(session);
+  ASSERT_TRUE(checked);
+  EXPECT_EQ(checked->damaged.size(), 1U);
+  // Who still has it uploads it again.
+  EXPECT_TRUE(synced(den).held.empty());
+  EXPECT_EQ(synced(ferry).carried.size(), 1U);
+  EXPECT_EQ(ferry.save(kGame), progress(1));
+}
+
+TEST_F(SyncTest, PlacesOfOneMachineNeedNoHub) {
+  Device den(world_, "den", test::habits()[0]);
+  const Device ferry(world_, "ferry", test::habits()[1]);
+  const std::string bays = test::text_of(den.home() / "config/bays.toml") +
+                           test::text_of(ferry.home() / "config/bays.toml");
+  world_.write("den/config/bays.toml", bays);
+  den.play(kGame, progress(1));
+  EXPECT_EQ(den.sync().error().code, Code::usage);
+  SyncRequest both;
+  both.bays = {"den", "ferry"};
+  EXPECT_EQ(synced(den, both).carried.size(), 1U);
+  EXPECT_EQ(ferry.save(kGame), progress(1));
+  ferry.play(kGame, progress(2));
+  EXPECT_EQ(synced(den, both).carried.size(), 1U);
+  EXPECT_EQ(den.save(kGame), progress(2));
+  both.bays = {"den", "nowhere"};
+  EXPECT_EQ(den.sync(both).error().code, Code::unknown_bay);
+}
+
+TEST_F(SyncTest, OldVersionsAreLetGo) {
+  Device& den = device("den", 0);
+  Device& ferry = device("ferry", 1);
+  for (std::uint32_t i = 0; i < 6; ++i) {
+    den.play(kGame, progress(i), 40 - static_cast<int>(i));
+    synced(den);
+  }
+  synced(ferry);
+  Session session = den.open();
+  const auto planned = tidy_hub(session, 2, 1, true);
+  ASSERT_TRUE(planned) << planned.error().text;
+  EXPECT_EQ(planned->versions, 4U);
+  const auto tidied = tidy_hub(session, 2, 1, false);
+  ASSERT_TRUE(tidied) << tidied.error().text;
+  EXPECT_EQ(tidied->versions, 4U);
+  EXPECT_EQ(tidied->objects, 4U);
+  EXPECT_EQ(tidy_hub(session, 2, 1, false)->versions, 0U);
+  EXPECT_TRUE(check_hub(session)->damaged.empty());
+  EXPECT_EQ(synced(ferry).in_step, 1U);
+  den.play(kGame, progress(9));
+  synced(den);
+  synced(ferry);
+  EXPECT_EQ(ferry.save(kGame), progress(9));
+}
+
+}  // namespace
+}  // namespace bayswap
