@@ -6,10 +6,13 @@
 
 #include <functional>
 #include <memory>
+#include <optional>
+#include <string>
 
 #include "bayswap/bay.h"
 #include "bayswap/catalog.h"
 #include "bayswap/finding.h"
+#include "bayswap/login.h"
 #include "bayswap/progress.h"
 #include "bayswap/storage.h"
 
@@ -38,6 +41,10 @@ struct Session {
   Progress* progress = nullptr;  ///< told how far an operation is; null: nobody is
   /// Told when a cartridge reader has not answered for so many seconds; may be empty.
   std::function<void(double seconds)> reader_silent = {};
+
+  /// Asked for a name and a password when a hub's share wants them and neither the environment nor
+  /// ~/.netrc says them; may be empty. They are never written anywhere.
+  std::function<std::optional<ShareLogin>(const std::string& where)> ask_login = {};
 
   /// Errors: `bad-bays`, `bad-catalog`, `unreadable`.
   [[nodiscard]] static Result<Session> open(Storage& storage, const Places& places,

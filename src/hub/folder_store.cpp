@@ -20,6 +20,12 @@ class FolderStore final : public HubStore {
     return failed(bytes.error());
   }
 
+  Result<void> put(const std::string& name, ByteView bytes) override {
+    const auto put = put_new(name, bytes);
+    if (!put) return tl::unexpected(put.error());
+    return {};
+  }
+
   Result<bool> put_new(const std::string& name, ByteView bytes) override {
     const Path path = folder_ / name;
     const Path unfinished = path.parent_path() / (".unfinished-" + path.filename().string());

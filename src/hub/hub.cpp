@@ -111,15 +111,7 @@ Result<void> Hub::put_object(const Digest& digest, ByteView content) {
   const std::string folder = object_folder(digest);
   if (folders_.insert(folder).second)
     if (auto made = store_->make_folder(folder); !made) return made;
-  const std::string name = object_name(digest);
-  const auto put = store_->put_new(name, *packed);
-  if (!put) return tl::unexpected(put.error());
-  if (!*put && !object(digest)) {
-    // What lies there is not what its name says.
-    if (auto removed = store_->remove(name); !removed) return removed;
-    if (const auto again = store_->put_new(name, *packed); !again)
-      return tl::unexpected(again.error());
-  }
+  if (auto put = store_->put(object_name(digest), *packed); !put) return put;
   seen_.insert(digest);
   return {};
 }
@@ -128,7 +120,7 @@ Result<void> Hub::put_again(const Digest& digest, ByteView content) {
   const auto there = object(digest, std::max(content.size(), kObjectSize));
   if (there) return {};
   if (there.error().trouble == Trouble::place) return tl::unexpected(there.error());
-  seen_.erase(digest);
+  if (auto removed = remove_object(digest); !removed) return removed;
   return put_object(digest, content);
 }
 

@@ -19,6 +19,9 @@ class HubStore {
   /// Nothing when nothing has the name. Errors: `too-large` beyond the limit, in bytes.
   [[nodiscard]] virtual Result<std::optional<Bytes>> get(const std::string& name,
                                                          std::uint64_t limit) = 0;
+  /// For content that is named after what it holds: where something has the name, either may stay.
+  /// What was cut off may be seen.
+  [[nodiscard]] virtual Result<void> put(const std::string& name, ByteView bytes) = 0;
   /// False when something has the name already: that stays as it is. What was cut off is never
   /// seen under the name.
   [[nodiscard]] virtual Result<bool> put_new(const std::string& name, ByteView bytes) = 0;

@@ -85,7 +85,7 @@ Result<HubReport> join_hub(Session& session, const std::string& where,
                 fmt::format("'{}' can't be a device's name", safe_text(name)),
                 "use a short name without : @ and /");
   std::string place = where;
-  if (!where.starts_with("http://") && !where.starts_with("https://")) {
+  if (where.find("://") == std::string::npos) {
     std::error_code failed;
     const Path full = std::filesystem::absolute(where, failed);
     if (!failed) place = full.lexically_normal().string();

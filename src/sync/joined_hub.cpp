@@ -6,6 +6,7 @@
 
 #include "core/bytes/text.h"
 #include "hub/folder_store.h"
+#include "hub/webdav_store.h"
 
 namespace bayswap {
 namespace {
@@ -14,7 +15,7 @@ constexpr std::uint64_t kLargestEntry = 64U << 20U;  // bytes
 constexpr std::size_t kDeviceDigits = 16;
 
 bool is_url(const std::string& where) {
-  return where.starts_with("http://") || where.starts_with("https://");
+  return where.find("://") != std::string::npos;
 }
 
 // `DEVICE-00000012` taken apart.
@@ -37,9 +38,7 @@ std::optional<EntryName> parse_entry_name(const std::string& name) {
 }  // namespace
 
 Result<std::unique_ptr<HubStore>> open_store(Session& session, const std::string& where) {
-  if (is_url(where))
-    return fail(Trouble::usage, Code::usage, "a hub behind a URL is not understood yet",
-                "mount the share, and name its folder");
+  if (is_url(where)) return open_webdav_store(where, session.ask_login);
   const auto info = session.storage->info(where);
   const bool folder = session.storage->list(where).has_value();
   if (!info || !folder)

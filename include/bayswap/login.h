@@ -1,0 +1,15 @@
+// Who logs in to a hub's share.
+//
+// Library bayswap_core. A plain value.
+#pragma once
+
+#include <string>
+
+namespace bayswap {
+
+struct ShareLogin {
+  std::string user;
+  std::string password;
+};
+
+}  // namespace bayswap
