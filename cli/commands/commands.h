@@ -43,6 +43,7 @@ void add_card(Command& app, Run& run);
 void add_state(Command& app, Run& run);
 void add_cart(Command& app, Run& run);
 void add_sync(Command& app, Run& run);
+void add_watch(Command& app, Run& run);
 void add_hub(Command& app, Run& run);
 void add_catalog(Command& app, Run& run);
 void add_layouts(Command& app, Run& run);

@@ -1,8 +1,12 @@
 #include "bayswap/sync.h"
 
+#include <chrono>
 #include <memory>
 
+#include "bayswap/watch.h"
+
 #include "cli/commands/commands.h"
+#include "cli/interrupt.h"
 #include "cli/render/json.h"
 #include "cli/render/sync.h"
 
@@ -134,6 +138,32 @@ void add_sync(Command& app, Run& run) {
       run.print(run.json ? json_text(*report) : sync_text(*report, run.style()));
       run.status = status_of(*report);
       return {};
+    });
+  });
+}
+
+void add_watch(Command& app, Run& run) {
+  auto request = std::make_shared<WatchRequest>();
+  auto no_states = std::make_shared<bool>(false);
+  auto quiet = std::make_shared<int>(2);
+  Command& command = add_command(app, run, "watch", "Sync whenever a save changed, until CTRL-C",
+                                 "bayswap watch den");
+  command.add_option("BAY", request->sync.bays, "bays to watch; none: all");
+  command.add_option("--quiet", *quiet, "seconds without a change before a save is synced")
+      .between(0, 3600)
+      .show_default();
+  command.add_flag("--no-states", *no_states, "leave the states of programs out");
+  command.on_call([=, &run] {
+    run.with_session([&](Session& session) -> Result<void> {
+      const InterruptWatch interrupt;
+      request->sync.states = !*no_states;
+      request->quiet = std::chrono::seconds(*quiet);
+      request->go_on = [] { return !interrupted(); };
+      request->tell = [&](const WatchEvent& event) {
+        run.print(run.json ? json_text(event) : event_text(event, run.style()));
+        run.surroundings.out.flush();
+      };
+      return watch(session, *request);
     });
   });
 }

@@ -103,6 +103,22 @@ std::string sync_text(const SyncReport& report, const Style& style) {
   return text;
 }
 
+std::string event_text(const WatchEvent& event, const Style& style) {
+  switch (event.what) {
+    case WatchEvent::What::begun: return "watching; CTRL-C ends it\n";
+    case WatchEvent::What::synced: return sync_text(event.report, style);
+    case WatchEvent::What::waiting:
+      return style.paint(Tone::quiet, "· ") + safe_text(event.program) +
+             " still has a save open: it is synced when that is closed\n";
+    case WatchEvent::What::failed:
+      return style.paint(Tone::bad, "✗ ") + event.error->text + "\n" +
+             "  → it goes on by itself when that is there again\n";
+    case WatchEvent::What::back: return style.paint(Tone::good, "✓ ") + "there again\n";
+    case WatchEvent::What::ended: return "ended; nothing is half-done\n";
+  }
+  return {};
+}
+
 std::string hub_text(const HubReport& report, const Style& style) {
   std::string text =
       fmt::format("{}  this device is {}\n", style.paint(Tone::title, safe_text(report.where)),

@@ -1,3 +1,6 @@
+#include <array>
+#include <string_view>
+
 #include "cli/render/json_pieces.h"
 #include "cli/render/sync.h"
 #include "core/bytes/time_text.h"
@@ -39,9 +42,7 @@ Json list_of_items(const std::vector<SyncItem>& items) {
   return list;
 }
 
-}  // namespace
-
-std::string json_text(const SyncReport& report) {
+Json report_json(const SyncReport& report) {
   Json json = with_schema("plan", report.plan);
   json["published"] = list_of_items(report.published);
   json["carried"] = list_of_items(report.carried);
@@ -54,7 +55,23 @@ std::string json_text(const SyncReport& report) {
   json["notes"] = list_of(report.notes);
   put(json, "safe_to_remove", report.safe_to_remove);
   if (report.failed) json["error"] = to_json(*report.failed);
+  return json;
+}
+
+}  // namespace
+
+std::string json_text(const WatchEvent& event) {
+  static constexpr std::array<std::string_view, 6> kNames{"begun",  "synced", "waiting",
+                                                          "failed", "back",   "ended"};
+  Json json = with_schema("event", kNames[static_cast<std::size_t>(event.what)]);
+  if (event.what == WatchEvent::What::synced) json["sync"] = report_json(event.report);
+  if (event.error) json["error"] = to_json(*event.error);
+  put(json, "program", event.program);
   return dump(json) + "\n";
+}
+
+std::string json_text(const SyncReport& report) {
+  return dump(report_json(report)) + "\n";
 }
 
 std::string json_text(const HubReport& report) {

@@ -86,8 +86,8 @@ bool is_good(long status) {
 std::string unescaped(std::string_view text) {
   std::string out;
   for (std::size_t i = 0; i < text.size(); ++i) {
-    const auto byte = text[i] == '%' && i + 2 < text.size() ? bytes_of_hex(text.substr(i + 1, 2))
-                                                            : std::nullopt;
+    const auto byte =
+        text[i] == '%' && i + 2 < text.size() ? bytes_of_hex(text.substr(i + 1, 2)) : std::nullopt;
     out += byte ? static_cast<char>(byte->front()) : text[i];
     if (byte) i += 2;
   }
@@ -158,7 +158,9 @@ class WebdavStore final : public HubStore {
     const std::string unfinished =
         fmt::format("{}.unfinished-{:08x}{:08x}", folder, random(), random());
     if (auto made = put(unfinished, bytes); !made) return tl::unexpected(made.error());
-    Request request{"MOVE", unfinished, std::nullopt,
+    Request request{"MOVE",
+                    unfinished,
+                    std::nullopt,
                     {fmt::format("Destination: {}", url_of(name)), "Overwrite: F"}};
     const auto moved = ask(request);
     if (!moved) return tl::unexpected(moved.error());
@@ -174,8 +176,8 @@ class WebdavStore final : public HubStore {
   Result<std::vector<std::string>> list(const std::string& folder) override {
     static constexpr std::string_view kWanted =
         "<?xml version=\"1.0\"?><propfind xmlns=\"DAV:\"><prop><resourcetype/></prop></propfind>";
-    Request request{"PROPFIND", folder + "/", as_bytes(kWanted),
-                    {"Depth: 1", "Content-Type: application/xml"}};
+    Request request{
+        "PROPFIND", folder + "/", as_bytes(kWanted), {"Depth: 1", "Content-Type: application/xml"}};
     const auto answer = ask(request);
     if (!answer) return tl::unexpected(answer.error());
     if (answer->status == 404) return std::vector<std::string>{};
@@ -264,7 +266,8 @@ class WebdavStore final : public HubStore {
     curl_easy_reset(curl);  // connections stay open
     Transfer transfer{request.body.value_or(ByteView{}), 0, &answer, request.limit};
     curl_slist* list = nullptr;
-    for (const std::string& header : request.headers) list = curl_slist_append(list, header.c_str());
+    for (const std::string& header : request.headers)
+      list = curl_slist_append(list, header.c_str());
     list = curl_slist_append(list, "Expect:");  // no second trip for each upload
     curl_easy_setopt(curl, CURLOPT_URL, url_of(request.name).c_str());
     curl_easy_setopt(curl, CURLOPT_CUSTOMREQUEST, request.method);
@@ -306,8 +309,8 @@ class WebdavStore final : public HubStore {
   }
 
   tl::unexpected<Error> refused(const Request& request, long status) const {
-    const std::string why = fmt::format("answers {} to {} {}", status, request.method,
-                                        safe_text(request.name));
+    const std::string why =
+        fmt::format("answers {} to {} {}", status, request.method, safe_text(request.name));
     if (status == 401 || status == 403)
       return failed(why, login_ ? "are the name and the password right, and may that user write?"
                                 : "it wants a name and a password: put them into ~/.netrc, or into "

@@ -36,11 +36,15 @@ Result<BayView> BayView::read(Session& session, const Bay& bay, bool states) {
   auto units = saves_of_bay(session, bay, states);
   if (!units) return tl::unexpected(units.error());
   view.units = std::move(*units);
+  for (std::size_t i = 0; i < view.units.size(); ++i) view.places.emplace(view.units[i].key, i);
   return view;
 }
 
-bool BayView::has_key(const std::string& key) const {
-  return std::ranges::find(units, key, &LocalUnit::key) != units.end();
+std::vector<const LocalUnit*> BayView::units_of(const SyncedSave& save) const {
+  std::vector<const LocalUnit*> found;
+  const auto [begin, end] = of_save.equal_range(&save);
+  for (auto at = begin; at != end; ++at) found.push_back(&units[at->second]);
+  return found;
 }
 
 const RomFile* BayView::rom_of(Session& session, const VersionGraph& graph,
@@ -84,12 +88,10 @@ Result<Source> BayView::source_of(Session& session, JoinedHub& joined, const Syn
   source.stem = version.identity.stem;
   if (!version.layout.empty()) source.layouts = {version.layout};
   // What lies here says how the game is called here.
-  for (const LocalUnit& unit : units) {
-    const SyncedSave* of_unit = joined.graph().save_named(names_of(unit.save.identity));
-    if (of_unit != &save) continue;
-    source.stem = unit.source.stem;
-    source.rom = unit.source.rom;
-    if (source.save.kind == Kind::folder) source.folder_there = unit.source.files.front();
+  for (const LocalUnit* unit : units_of(save)) {
+    source.stem = unit->source.stem;
+    source.rom = unit->source.rom;
+    if (source.save.kind == Kind::folder) source.folder_there = unit->source.files.front();
   }
   if (rom != nullptr) {
     source.rom = *rom;

@@ -20,12 +20,16 @@ struct WantedHere {
 struct BayView {
   const Bay* bay = nullptr;
   std::vector<LocalUnit> units;
+  std::map<std::string, std::size_t> places;  ///< of the units, by key
+  /// Places of the units of a save, once it is known which are.
+  std::multimap<const SyncedSave*, std::size_t> of_save;
   std::string stamp;  ///< of its files, before they were read
   std::vector<WantedHere> wanted;
 
   /// Errors: those of reading the place.
   [[nodiscard]] static Result<BayView> read(Session& session, const Bay& bay, bool states);
-  [[nodiscard]] bool has_key(const std::string& key) const;
+  [[nodiscard]] bool has_key(const std::string& key) const { return places.contains(key); }
+  [[nodiscard]] std::vector<const LocalUnit*> units_of(const SyncedSave& save) const;
   /// The only ROM here whose game a save is of; null when there is none, or several fit.
   [[nodiscard]] const RomFile* rom_of(Session& session, const VersionGraph& graph,
                                       const SyncedSave& save);

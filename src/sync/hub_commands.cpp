@@ -73,6 +73,8 @@ HubReport report_of(const JoinedHub& joined, const LocalState& state) {
 Result<HubReport> join_hub(Session& session, const std::string& where,
                            const std::optional<std::string>& device) {
   const StateFolder folder = hub_state(session);
+  auto turn = folder.take_turn();
+  if (!turn) return tl::unexpected(turn.error());
   auto state = folder.load();
   if (!state) return tl::unexpected(state.error());
   if (!state->where.empty())
@@ -99,6 +101,7 @@ Result<HubReport> join_hub(Session& session, const std::string& where,
   state->device = random_id(kDeviceDigits);
   state->name = name;
   if (auto kept = folder.save(*state); !kept) return tl::unexpected(kept.error());
+  turn->reset();  // show_hub() takes it
   return show_hub(session);
 }
 
@@ -110,11 +113,14 @@ Result<HubReport> show_hub(Session& session) {
 
 Result<std::string> leave_hub(Session& session) {
   const StateFolder folder = hub_state(session);
+  const auto turn = folder.take_turn();
+  if (!turn) return tl::unexpected(turn.error());
   const auto state = folder.load();
   if (!state) return tl::unexpected(state.error());
   if (state->where.empty())
     return fail(Trouble::stopped, Code::no_match, "no hub is joined",
                 {"join one with '", Remedy::join_hub, "'"});
+  if (auto kept = folder.save_quiet({}); !kept) return tl::unexpected(kept.error());
   if (auto kept = folder.save({}); !kept) return tl::unexpected(kept.error());
   return state->where;
 }

@@ -48,20 +48,43 @@ Result<std::unique_ptr<HubStore>> open_store(Session& session, const std::string
   return open_folder_store(*session.storage, where);
 }
 
+Result<Hub> open_hub(Session& session, const std::string& where, const std::string& id) {
+  auto store = open_store(session, where);
+  if (!store) return tl::unexpected(store.error());
+  return Hub::open(std::move(*store), id);
+}
+
+Result<EntriesToAsk> entries_to_ask(Hub& hub, const std::vector<std::string>& known,
+                                    const std::string& own) {
+  auto there = hub.entries();
+  if (!there) return tl::unexpected(there.error());
+  std::set<std::string> have(known.begin(), known.end());
+  EntriesToAsk ask;
+  for (const std::string& name : *there)
+    if (parse_entry_name(name) && have.insert(name).second) ask.listed.push_back(name);
+  std::map<std::string, std::uint64_t> last;
+  for (const std::string& name : have)
+    if (const auto parsed = parse_entry_name(name); parsed && parsed->device != own)
+      last[parsed->device] = std::max(last[parsed->device], parsed->number);
+  for (const auto& [device, number] : last) ask.next.push_back(entry_name(device, number + 1));
+  return ask;
+}
+
 StateFolder hub_state(Session& session) {
   return {*session.storage, session.places.data / "hub"};
 }
 
 Result<JoinedHub> JoinedHub::open(Session& session, StateFolder folder) {
+  auto turn = folder.take_turn();
+  if (!turn) return tl::unexpected(turn.error());
   auto state = folder.load();
   if (!state) return tl::unexpected(state.error());
   if (state->where.empty())
     return fail(Trouble::stopped, Code::no_match, "no hub is joined",
                 {"join one with '", Remedy::join_hub, "'"});
   JoinedHub joined(std::move(folder), std::move(*state));
-  auto store = open_store(session, joined.state_.where);
-  if (!store) return tl::unexpected(store.error());
-  auto hub = Hub::open(std::move(*store), joined.state_.hub);
+  joined.turn_ = std::move(*turn);
+  auto hub = open_hub(session, joined.state_.where, joined.state_.hub);
   if (!hub) return tl::unexpected(hub.error());
   joined.hub_ = std::make_unique<Hub>(std::move(*hub));
   if (auto fetched = joined.fetch(); !fetched) return tl::unexpected(fetched.error());
@@ -76,21 +99,14 @@ Result<JoinedHub> JoinedHub::open(Session& session, StateFolder folder) {
 Result<void> JoinedHub::fetch() {
   auto known = folder_.entry_names(state_.hub);
   if (!known) return tl::unexpected(known.error());
-  auto there = hub_->entries();
-  if (!there) return tl::unexpected(there.error());
-  std::set<std::string> have(known->begin(), known->end());
-  for (const std::string& name : *there) {
-    if (have.contains(name) || !parse_entry_name(name)) continue;
+  const auto ask = entries_to_ask(*hub_, *known, state_.device);
+  if (!ask) return tl::unexpected(ask.error());
+  for (const std::string& name : ask->listed)
     if (auto fetched = fetch_one(name); !fetched) return tl::unexpected(fetched.error());
-    have.insert(name);
-  }
-  std::map<std::string, std::uint64_t> last;
-  for (const std::string& name : have)
-    if (const auto parsed = parse_entry_name(name))
-      last[parsed->device] = std::max(last[parsed->device], parsed->number);
-  for (const auto& [device, number] : last) {
-    for (std::uint64_t next = number + 1;; ++next) {
-      const auto found = fetch_one(entry_name(device, next));
+  for (const std::string& name : ask->next) {
+    auto parsed = parse_entry_name(name);
+    for (;; ++parsed->number) {
+      const auto found = fetch_one(entry_name(parsed->device, parsed->number));
       if (!found) return tl::unexpected(found.error());
       if (!*found) break;
     }
@@ -115,7 +131,6 @@ Result<bool> JoinedHub::fetch_one(const std::string& name) {
   }
   if (auto kept = folder_.keep_entry(state_.hub, name, **packed); !kept)
     return tl::unexpected(kept.error());
-  news_ = true;
   return true;
 }
 

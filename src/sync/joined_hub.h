@@ -19,6 +19,20 @@ namespace bayswap {
 /// Where what is remembered of the joined hub lies.
 [[nodiscard]] StateFolder hub_state(Session& session);
 
+/// The hub of a state. Errors: `hub-failed`, `hub-differs`.
+[[nodiscard]] Result<Hub> open_hub(Session& session, const std::string& where,
+                                   const std::string& id);
+
+/// Names of entries on the hub that are not known yet, as far as a listing tells, and the next ones
+/// of the known devices: a listing may lag behind. Whether those are there shows only when they are
+/// asked for. This device's own next one is left out.
+struct EntriesToAsk {
+  std::vector<std::string> listed;
+  std::vector<std::string> next;
+};
+[[nodiscard]] Result<EntriesToAsk> entries_to_ask(Hub& hub, const std::vector<std::string>& known,
+                                                  const std::string& own);
+
 class JoinedHub {
  public:
   /// Opens the hub of the state and reads what is new on it. Errors: `no-match` when none is
@@ -34,8 +48,6 @@ class JoinedHub {
     return journals_;
   }
   [[nodiscard]] const Findings& notes() const { return notes_; }
-  /// Whether anything was new since the last run.
-  [[nodiscard]] bool has_news() const { return news_; }
   /// The device's name; its id where it is not known.
   [[nodiscard]] std::string name_of(const std::string& device) const;
   /// Ids of versions that were let go.
@@ -72,13 +84,13 @@ class JoinedHub {
 
   StateFolder folder_;
   LocalState state_;
+  TurnLock turn_;  // as long as it is open
   std::unique_ptr<Hub> hub_;
   std::map<std::string, std::vector<JournalEntry>> journals_;
   std::set<std::string> let_go_;
   std::set<Digest> wanted_;
   VersionGraph graph_{{}};
   Findings notes_;
-  bool news_ = false;
 };
 
 }  // namespace bayswap

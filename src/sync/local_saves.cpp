@@ -7,7 +7,6 @@
 
 #include "core/bytes/text.h"
 #include "files/clock.h"
-#include "places/walk.h"
 
 namespace bayswap {
 namespace {
@@ -86,6 +85,40 @@ void give_roles(std::vector<LocalUnit>& units) {
   }
 }
 
+// Hashes what the system says of the files below a folder, without reading them.
+class Stamper {
+ public:
+  explicit Stamper(Storage& storage) : storage_(storage), now_(now_ns()) {}
+
+  /// False when a folder can't be listed, or a file is so young that it may change unseen.
+  bool add(const Path& folder) {
+    const auto entries = storage_.entries(folder);
+    if (!entries) return false;
+    std::string facts;
+    for (const auto& [name, info] : *entries) {
+      const bool file = info.type == FileType::file;
+      if (!file && info.type != FileType::folder) continue;
+      facts += name;
+      facts += file ? '\n' : '/';
+      if (!file) continue;
+      if (std::max(info.modified_ns, info.changed_ns) > now_ - kYoung) return false;
+      for (const auto number : {static_cast<std::int64_t>(info.size), info.modified_ns,
+                                info.changed_ns, static_cast<std::int64_t>(info.inode)})
+        facts.append(reinterpret_cast<const char*>(&number), sizeof number);
+    }
+    hasher_.add(as_bytes(facts));
+    return std::ranges::all_of(*entries, [&](const NamedInfo& entry) {
+      return entry.info.type != FileType::folder || add(folder / entry.name);
+    });
+  }
+  [[nodiscard]] std::string finish() { return hex_text(hasher_.finish()); }
+
+ private:
+  Storage& storage_;
+  std::int64_t now_;
+  Hasher hasher_;
+};
+
 }  // namespace
 
 SaveIdentity identity_of(const RomFile& rom, const Catalog& catalog) {
@@ -131,17 +164,8 @@ Result<std::vector<LocalUnit>> saves_of_bay(Session& session, const Bay& bay, bo
 
 std::string stamp_of_bay(Session& session, const Bay& bay) {
   if (bay.port) return {};
-  const auto tree = all_below(*session.storage, bay.place);
-  if (!tree) return {};
-  Hasher hasher;
-  const std::int64_t now = now_ns();
-  for (const WalkedFile& file : tree->files) {
-    const FileInfo& info = file.info;
-    if (std::max(info.modified_ns, info.changed_ns) > now - kYoung) return {};
-    hasher.add(as_bytes(fmt::format("{}\n{} {} {} {}\n", file.path().native(), info.size,
-                                    info.modified_ns, info.changed_ns, info.inode)));
-  }
-  return hex_text(hasher.finish());
+  Stamper stamper(*session.storage);
+  return stamper.add(bay.place) ? stamper.finish() : std::string();
 }
 
 }  // namespace bayswap

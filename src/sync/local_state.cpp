@@ -36,6 +36,19 @@ LocalRecord record_in(const json& object) {
 
 }  // namespace
 
+Result<TurnLock> StateFolder::take_turn() const {
+  if (auto made = make_private_folders(*storage_, folder_); !made)
+    return tl::unexpected(made.error());
+  return bayswap::take_turn(folder_ / "state.json");
+}
+
+Result<bool> StateFolder::is_joined() const {
+  if (!load_quiet().where.empty()) return true;
+  const auto state = load();
+  if (!state) return tl::unexpected(state.error());
+  return !state->where.empty();
+}
+
 Result<LocalState> StateFolder::load() const {
   LocalState state;
   const auto bytes = storage_->read(folder_ / "state.json", kLargest);
@@ -61,9 +74,6 @@ Result<LocalState> StateFolder::load() const {
     state.pending_hash = object.value("pending", "");
     const json saves = object.value("saves", json::object());
     for (const auto& [key, record] : saves.items()) state.saves.emplace(key, record_in(record));
-    const json stamps = object.value("stamps", json::object());
-    for (const auto& [bay, stamp] : stamps.items())
-      state.stamps.emplace(bay, stamp.get<std::string>());
   } catch (const json::exception&) {
     return damaged();
   }
@@ -79,11 +89,41 @@ Result<void> StateFolder::save(const LocalState& state) const {
               {"entries", state.entries},
               {"last", state.last_hash},
               {"pending", state.pending_hash},
-              {"saves", json::object()},
-              {"stamps", state.stamps}};
+              {"saves", json::object()}};
   for (const auto& [key, record] : state.saves) object["saves"][key] = json_of(record);
   const std::string text = object.dump(1, ' ', false, json::error_handler_t::replace) + "\n";
   return replace_own_file(*storage_, folder_ / "state.json", as_bytes(text));
+}
+
+QuietState StateFolder::load_quiet() const {
+  QuietState state;
+  const auto bytes = storage_->read(folder_ / "quiet.json", kLargest);
+  if (!bytes) return state;
+  const auto* text = reinterpret_cast<const char*>(bytes->data());
+  const json object = json::parse(text, text + bytes->size(), nullptr, false);
+  if (!object.is_object()) return state;
+  try {
+    state.where = object.value("where", "");
+    state.hub = object.value("hub", "");
+    state.device = object.value("device", "");
+    const json bays = object.value("bays", json::object());
+    for (const auto& [bay, quiet] : bays.items())
+      state.bays[bay] = {quiet.value("stamp", ""), quiet.value("saves", std::size_t{0})};
+  } catch (const json::exception&) {
+    return {};
+  }
+  return state;
+}
+
+Result<void> StateFolder::save_quiet(const QuietState& state) const {
+  json object{{"where", state.where},
+              {"hub", state.hub},
+              {"device", state.device},
+              {"bays", json::object()}};
+  for (const auto& [bay, quiet] : state.bays)
+    object["bays"][bay] = {{"stamp", quiet.stamp}, {"saves", quiet.saves}};
+  const std::string text = object.dump(1, ' ', false, json::error_handler_t::replace) + "\n";
+  return replace_own_file(*storage_, folder_ / "quiet.json", as_bytes(text));
 }
 
 Result<std::vector<std::string>> StateFolder::entry_names(const std::string& hub) const {

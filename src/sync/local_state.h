@@ -9,6 +9,7 @@
 
 #include "bayswap/session.h"
 #include "core/sync/decide.h"
+#include "files/turn_lock.h"
 
 namespace bayswap {
 
@@ -28,8 +29,18 @@ struct LocalState {
   std::string last_hash;      ///< of the last of them
   std::string pending_hash;   ///< of the one that was being written when this was kept
   std::map<std::string, LocalRecord> saves;  ///< by bay and key
-  /// Of each bay the files as they were, when nothing was left to do; see FileStamps.
-  std::map<std::string, std::string> stamps;
+};
+
+/// What tells that nothing is to do, without the rest: of bays in which nothing was left to do.
+struct QuietState {
+  std::string where;
+  std::string hub;
+  std::string device;
+  struct Quiet {
+    std::string stamp;      ///< of its files; see stamp_of_bay()
+    std::size_t saves = 0;  ///< that were in step
+  };
+  std::map<std::string, Quiet> bays;
 };
 
 /// The folder of Bay Swap's own that holds all this.
@@ -37,16 +48,23 @@ class StateFolder {
  public:
   StateFolder(Storage& storage, Path folder) : storage_(&storage), folder_(std::move(folder)) {}
 
+  /// Whether a hub is joined, without reading the rest where that is not needed.
+  [[nodiscard]] Result<bool> is_joined() const;
   /// An empty state where none is kept. Errors: `unreadable` for one that can't be read.
   [[nodiscard]] Result<LocalState> load() const;
   Result<void> save(const LocalState& state) const;
+  /// Says nothing of any bay where it can't be read.
+  [[nodiscard]] QuietState load_quiet() const;
+  Result<void> save_quiet(const QuietState& state) const;
 
   /// Entries of a hub's journals that were read, by their names, packed as on the hub.
   [[nodiscard]] Result<std::vector<std::string>> entry_names(const std::string& hub) const;
   [[nodiscard]] Result<Bytes> entry(const std::string& hub, const std::string& name) const;
   Result<void> keep_entry(const std::string& hub, const std::string& name, ByteView packed) const;
 
-  [[nodiscard]] const Path& path() const { return folder_; }
+  /// One run at a time changes what is remembered; others wait. Errors: `history-failed` when
+  /// another run does not end.
+  [[nodiscard]] Result<TurnLock> take_turn() const;
 
  private:
   Storage* storage_;

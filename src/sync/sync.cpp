@@ -21,7 +21,7 @@
 namespace bayswap {
 namespace {
 
-constexpr std::size_t kMostInEntry = 1000;  // versions
+constexpr std::size_t kMostInEntry = 5000;  // versions
 
 class Syncer {
  public:
@@ -43,15 +43,16 @@ class Syncer {
     if (auto published = publish(); !published) return tl::unexpected(published.error());
     if (auto settled = settle(); !settled) return tl::unexpected(settled.error());
     if (auto forgotten = forget(); !forgotten) return tl::unexpected(forgotten.error());
+    find_saves();
     note_missing();
     for (const SyncedSave& save : joined_.graph().saves()) place(save);
     if (request_.bring && !brought_) return tl::unexpected(nothing_to_bring());
     for (BayView& bay : bays_) bring(bay);
     if (!request_.plan) {
       if (auto asked = joined_.ask_for(unreadable_, now_ns()); !asked) fail_with(asked.error());
-      keep_stamps();
       if (auto kept = joined_.folder().save(joined_.state()); !kept)
         return tl::unexpected(kept.error());
+      if (auto noted = note_quiet_bays(); !noted) return tl::unexpected(noted.error());
     }
     return std::move(report_);
   }
@@ -196,6 +197,13 @@ class Syncer {
                 "a save that is there is forgotten by deleting its file first");
   }
 
+  // Which save each file is of; from here on no version comes.
+  void find_saves() {
+    for (BayView& bay : bays_)
+      for (std::size_t i = 0; i < bay.units.size(); ++i)
+        if (const SyncedSave* save = history_of(bay.units[i])) bay.of_save.emplace(save, i);
+  }
+
   // What was here at the last sync and is not: unless it only has another name now.
   void note_missing() {
     std::vector<std::string> moved;
@@ -206,8 +214,7 @@ class Syncer {
       if (view == bays_.end() || view->has_key(key)) continue;
       const SyncedSave* save = joined_.graph().save_of(record.agreed.version);
       if (save == nullptr || is_state_left_out(*save)) continue;
-      if (std::ranges::any_of(view->units,
-                              [&](const LocalUnit& unit) { return history_of(unit) == save; })) {
+      if (view->of_save.contains(save)) {
         moved.push_back(key);
         continue;
       }
@@ -233,11 +240,10 @@ class Syncer {
     bool conflict = false;
     for (BayView& bay : bays_) {
       bool here = false;
-      for (const LocalUnit& unit : bay.units) {
-        if (history_of(unit) != &save) continue;
+      for (const LocalUnit* unit : bay.units_of(save)) {
         here = has_place = true;
-        if (held_.contains(unit.key)) continue;
-        const LocalRecord* record = record_of(unit);
+        if (held_.contains(unit->key)) continue;
+        const LocalRecord* record = record_of(*unit);
         const PlaceDecision decision = decide_place(
             joined_.graph(), save, record == nullptr ? std::string() : record->agreed.version);
         conflict = conflict || decision.step == PlaceStep::conflict;
@@ -350,6 +356,7 @@ class Syncer {
     report_.carried.push_back(item_of(version));
     report_.carried.back().bay = bay.bay->name;
     report_.carried.back().move = lines.front().move;
+    report_.in_step += request_.plan ? 0 : 1;
   }
 
   void hold(const SaveVersion& version, const BayView& bay, const Finding& reason) {
@@ -374,18 +381,19 @@ class Syncer {
   }
 
   // A bay in which nothing is left to do needs no reading until a file changes.
-  void keep_stamps() {
+  Result<void> note_quiet_bays() {
     const bool done = !report_.needs_somebody() && report_.missing.empty() &&
-                      report_.unmatched.empty() && !report_.failed && !report_.damaged;
+                      report_.unmatched.empty() && !report_.failed && !report_.damaged &&
+                      request_.states;
+    const LocalState& state = joined_.state();
+    QuietState quiet{state.where, state.hub, state.device, {}};
     for (const BayView& bay : bays_) {
-      std::string stamp = done && request_.states ? stamp_of_bay(session_, *bay.bay) : "";
+      const std::string stamp = done ? stamp_of_bay(session_, *bay.bay) : "";
       // What changed while it was read is looked at again.
-      if (stamp != bay.stamp && report_.carried.empty()) stamp.clear();
-      if (stamp.empty())
-        joined_.state().stamps.erase(bay.bay->name);
-      else
-        joined_.state().stamps[bay.bay->name] = stamp;
+      const bool as_read = stamp == bay.stamp || !report_.carried.empty();
+      if (!stamp.empty() && as_read) quiet.bays[bay.bay->name] = {stamp, bay.units.size()};
     }
+    return joined_.folder().save_quiet(quiet);
   }
 
   SyncItem item_of(const SaveIdentity& identity) const {
@@ -452,16 +460,32 @@ Result<std::vector<const Bay*>> chosen_bays(Session& session, const SyncRequest&
   return bays;
 }
 
-// Nothing is new on the hub, and no file of the bays changed since nothing was left to do.
-bool nothing_is_new(Session& session, const SyncRequest& request, JoinedHub& joined,
-                    const std::vector<const Bay*>& bays) {
-  if (joined.has_news() || request.take || request.bring || request.forget || bays.empty() ||
-      !joined.notes().empty())
-    return false;
-  return std::ranges::all_of(bays, [&](const Bay* bay) {
-    const auto stamp = joined.state().stamps.find(bay->name);
-    return stamp != joined.state().stamps.end() && stamp->second == stamp_of_bay(session, *bay);
-  });
+// Whether nothing is new on the hub, and no file of the bays changed since nothing was left to do.
+// Then how many saves are in step.
+Result<std::optional<std::size_t>> all_is_quiet(Session& session, const SyncRequest& request,
+                                                const StateFolder& folder,
+                                                const std::vector<const Bay*>& bays) {
+  const std::optional<std::size_t> no;
+  if (request.take || request.bring || request.forget || !request.states) return no;
+  const QuietState quiet = folder.load_quiet();
+  std::size_t saves = 0;
+  for (const Bay* bay : bays) {
+    const auto known = quiet.bays.find(bay->name);
+    if (known == quiet.bays.end() || known->second.stamp != stamp_of_bay(session, *bay)) return no;
+    saves += known->second.saves;
+  }
+  auto hub = open_hub(session, quiet.where, quiet.hub);
+  if (!hub) return tl::unexpected(hub.error());
+  const auto known = folder.entry_names(quiet.hub);
+  if (!known) return tl::unexpected(known.error());
+  const auto ask = entries_to_ask(*hub, *known, quiet.device);
+  if (!ask) return tl::unexpected(ask.error());
+  if (!ask->listed.empty()) return no;
+  for (const std::string& name : ask->next) {
+    const auto entry = hub->packed_entry(name);
+    if (!entry || *entry) return no;
+  }
+  return std::optional(saves);
 }
 
 // Between the places of one machine a hub of its own, which nobody else sees.
@@ -491,9 +515,9 @@ Result<SyncReport> sync(Session& session, const SyncRequest& request) {
   const auto bays = chosen_bays(session, request);
   if (!bays) return tl::unexpected(bays.error());
   StateFolder folder = hub_state(session);
-  const auto state = folder.load();
-  if (!state) return tl::unexpected(state.error());
-  if (state->where.empty()) {
+  const auto is_joined = folder.is_joined();
+  if (!is_joined) return tl::unexpected(is_joined.error());
+  if (!*is_joined) {
     if (request.bays.size() < 2)
       return fail(Trouble::usage, Code::usage, "no hub is joined, so name the bays that are synced",
                   {"name two bays or more, or join a hub with '", Remedy::join_hub, "'"});
@@ -506,13 +530,15 @@ Result<SyncReport> sync(Session& session, const SyncRequest& request) {
                 {"learn a place first: '", Remedy::learn_bay, "'"});
   if (!request.plan)
     if (auto recovered = recover(session); !recovered) return tl::unexpected(recovered.error());
-  auto joined = JoinedHub::open(session, std::move(folder));
-  if (!joined) return tl::unexpected(joined.error());
-  if (nothing_is_new(session, request, *joined, *bays)) {
+  const auto quiet = all_is_quiet(session, request, folder, *bays);
+  if (!quiet) return tl::unexpected(quiet.error());
+  if (*quiet) {
     SyncReport report;
-    report.in_step = joined->state().saves.size();
+    report.in_step = **quiet;
     return report;
   }
+  auto joined = JoinedHub::open(session, std::move(folder));
+  if (!joined) return tl::unexpected(joined.error());
   return Syncer(session, request, *joined).run(*bays);
 }
 

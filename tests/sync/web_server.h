@@ -57,8 +57,8 @@ class WebServer {
       start("/usr/sbin/apache2", {"-X", "-d", folder_.path().string(), "-f",
                                   folder_.write("apache.conf", apache(protect)).string()});
     else
-      start("/usr/sbin/nginx", {"-p", folder_.path().string(), "-c",
-                                folder_.write("nginx.conf", nginx()).string()});
+      start("/usr/sbin/nginx",
+            {"-p", folder_.path().string(), "-c", folder_.write("nginx.conf", nginx()).string()});
     for (int i = 0; i < 200 && !answers(); ++i)
       std::this_thread::sleep_for(std::chrono::milliseconds(50));
   }
@@ -87,9 +87,8 @@ class WebServer {
                        "\nPidFile " + at + "/pid\nErrorLog " + at + "/error.log\nUser www-data\n" +
                        "Group www-data\nDefaultRuntimeDir " + at + "\nKeepAlive On\n" +
                        "MaxKeepAliveRequests 0\nDocumentRoot " + at + "/share\n";
-    for (const char* module :
-         {"mpm_event", "authz_core", "authz_user", "authn_core", "authn_file", "auth_basic", "dav",
-          "dav_fs"})
+    for (const char* module : {"mpm_event", "authz_core", "authz_user", "authn_core", "authn_file",
+                               "auth_basic", "dav", "dav_fs"})
       text += std::string("LoadModule ") + module + "_module /usr/lib/apache2/modules/mod_" +
               module + ".so\n";
     text += "DavLockDB " + at + "/temporary/lock\n<Directory " + at + "/share>\nDav On\n";
@@ -102,9 +101,12 @@ class WebServer {
   }
   [[nodiscard]] std::string nginx() const {
     const std::string at = folder_.path().string();
-    std::string text = "load_module /usr/lib/nginx/modules/ngx_http_dav_ext_module.so;\n"
-                       "daemon off;\npid " + at + "/pid;\nerror_log " + at + "/error.log;\n"
-                       "events {}\nhttp {\naccess_log off;\n";
+    std::string text =
+        "load_module /usr/lib/nginx/modules/ngx_http_dav_ext_module.so;\n"
+        "daemon off;\npid " +
+        at + "/pid;\nerror_log " + at +
+        "/error.log;\n"
+        "events {}\nhttp {\naccess_log off;\n";
     for (const char* kind : {"client_body", "proxy", "fastcgi", "uwsgi", "scgi"})
       text += std::string(kind) + "_temp_path " + at + "/temporary/" + kind + ";\n";
     return text + "server { listen 127.0.0.1:" + std::to_string(port_) + "; root " + at +

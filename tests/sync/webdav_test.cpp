@@ -190,7 +190,7 @@ class BadLine {
     write_all(server, request);
     std::string answer = read_all(server, true);
     ::close(server);
-    if (bad && how == 4) return;                              // the answer is lost
+    if (bad && how == 4) return;                                    // the answer is lost
     if (bad) answer.resize(answer.size() / 2 + answer.size() / 4);  // or cut off
     write_all(client, answer);
   }
