@@ -19,7 +19,8 @@ std::string quoted(const std::string& word) {
 class Story {
  public:
   Story(const Path& folder, const Surroundings& surroundings)
-      : out_(surroundings.out),
+      : folder_(folder),
+        out_(surroundings.out),
         style_(surroundings.colour, surroundings.width),
         surroundings_{demo::places(folder), surroundings.out, surroundings.out, surroundings.colour,
                       surroundings.width} {}
@@ -37,10 +38,26 @@ class Story {
 
   // Runs a command as a person would type it, and remembers when it ends otherwise than told.
   void run(const std::vector<std::string>& words, int expected = 0) {
-    std::string line = "$ bayswap";
+    run_with(surroundings_, "", words, expected);
+  }
+
+  // The same on one of several devices.
+  void run_on(const std::string& device, const std::vector<std::string>& words, int expected = 0) {
+    Surroundings there{demo::places_of_device(folder_, device), out_, out_, surroundings_.colour,
+                       surroundings_.width};
+    run_with(there, device, words, expected);
+  }
+
+  void expect(const Result<void>& outcome) { surprised_ = surprised_ || !outcome; }
+  [[nodiscard]] int status() const { return surprised_ ? 1 : 0; }
+
+ private:
+  void run_with(const Surroundings& surroundings, const std::string& device,
+                const std::vector<std::string>& words, int expected) {
+    std::string line = device + "$ bayswap";
     for (const std::string& word : words) line += " " + quoted(word);
     out_ << "\n" << style_.paint(Tone::good, line) << "\n";
-    const int status = run_tool(words, surroundings_);
+    const int status = run_tool(words, surroundings);
     if (status == expected) return;
     out_ << style_.paint(Tone::bad, fmt::format("(the story expected exit status {}, this was {})",
                                                 expected, status))
@@ -48,10 +65,7 @@ class Story {
     surprised_ = true;
   }
 
-  void expect(const Result<void>& outcome) { surprised_ = surprised_ || !outcome; }
-  [[nodiscard]] int status() const { return surprised_ ? 1 : 0; }
-
- private:
+  Path folder_;
   std::ostream& out_;
   Style style_;
   Surroundings surroundings_;
@@ -230,6 +244,34 @@ void tell_of_cartridge(Story& story) {
   story.run({"undo"});
 }
 
+// Three devices with programs of their own, and a folder that all of them see.
+void tell_of_sync(Story& story, const Path& folder) {
+  story.scene("Kept in step",
+              "The den, the ferry handheld and the attic console meet in a folder: a stick, or a "
+              "share. Nothing runs there. Each keeps its own names and layouts.");
+  std::error_code failed;
+  std::filesystem::create_directory(folder / "stick", failed);
+  for (const std::string device : {"den", "ferry", "attic"}) {
+    story.run_on(device, {"bay", "learn", device, device});
+    story.run_on(device, {"hub", "join", "stick", "--as", device});
+  }
+  story.run_on("den", {"sync"});
+  story.run_on("ferry", {"sync"});
+  story.say("The ferry and the den have the same progress in Tin Orchard. A trip later:");
+  const Path trip = folder / "ferry/gb/Tin Orchard (Europe).sav";
+  story.expect(demo::play_trip(trip));
+  story.run_on("ferry", {"sync"});
+  story.run_on("den", {"sync"});
+  story.say("On the ferry the battery dies. A blank save goes nowhere, and replaces nothing.");
+  story.expect(demo::empty_battery(trip));
+  story.run_on("ferry", {"sync"}, 1);
+  story.say("The attic's card and the den's have one save that went on in both places.");
+  story.run_on("attic", {"sync"}, 1);
+  story.run_on("attic", {"sync", "--take", "BASLUS-20731CONFIG", "--from", "attic"});
+  story.run_on("den", {"sync"});
+  story.run_on("den", {"hub", "show"});
+}
+
 }  // namespace
 
 int tell_story(const Path& folder, const Surroundings& surroundings) {
@@ -252,6 +294,7 @@ int tell_story(const Path& folder, const Surroundings& surroundings) {
   tell_of_undo(story);
   tell_of_versions(story);
   tell_of_cartridge(story);
+  tell_of_sync(story, folder);
   story.say(fmt::format("Look around in {}; it is yours to try things on.", folder.string()));
   std::filesystem::current_path(before, problem);
   return story.status();

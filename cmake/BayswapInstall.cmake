@@ -15,4 +15,8 @@ configure_file(${CMAKE_CURRENT_LIST_DIR}/bayswap.pc.in ${PROJECT_BINARY_DIR}/bay
 install(FILES ${PROJECT_BINARY_DIR}/bayswap.pc DESTINATION ${CMAKE_INSTALL_LIBDIR}/pkgconfig)
 if(BAYSWAP_BUILD_TOOL)
   install(TARGETS bayswap_cli bayswap_reader RUNTIME DESTINATION ${CMAKE_INSTALL_BINDIR})
+  include(GNUInstallDirs)
+  configure_file(${CMAKE_CURRENT_LIST_DIR}/systemd/bayswap-watch.service
+    ${PROJECT_BINARY_DIR}/bayswap-watch.service @ONLY)
+  install(FILES ${PROJECT_BINARY_DIR}/bayswap-watch.service DESTINATION lib/systemd/user)
 endif()

@@ -407,4 +407,34 @@ Result<void> play_evening(const Path& container) {
   return disk().create(container, played, kMode);
 }
 
+Places places_of_device(const Path& folder, const std::string& device) {
+  return {folder / "devices" / device / "config", folder / "devices" / device / "data"};
+}
+
+namespace {
+
+// Another content of the same size behind the first bytes, a day later.
+Result<void> replace_body(const Path& save, const Bytes& body) {
+  constexpr std::uint32_t kMode = 0644;
+  constexpr std::int64_t kDay = 86'400'000'000'000;  // ns
+  const auto info = disk().info(save);
+  if (!info) return tl::unexpected(info.error());
+  auto bytes = disk().read(save, kSaveLimit);
+  if (!bytes) return tl::unexpected(bytes.error());
+  std::copy_n(body.begin(), std::min(body.size(), bytes->size()), bytes->begin());
+  if (auto gone = disk().remove(save); !gone) return gone;
+  if (auto made = disk().create(save, *bytes, kMode); !made) return made;
+  return disk().set_modified(save, info->modified_ns + kDay);
+}
+
+}  // namespace
+
+Result<void> play_trip(const Path& save) {
+  return replace_body(save, progress("TIN ORCHARD", 0x2000, 91, kOnes));
+}
+
+Result<void> empty_battery(const Path& save) {
+  return replace_body(save, Bytes(0x2000, kOnes));
+}
+
 }  // namespace bayswap::demo

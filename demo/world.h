@@ -1,6 +1,8 @@
 // The demo world: invented games in invented places, the same bytes every time.
 #pragma once
 
+#include <string>
+
 #include "bayswap/result.h"
 #include "bayswap/storage.h"
 
@@ -15,5 +17,12 @@ namespace bayswap::demo {
 
 /// What an evening of play does to a container: new progress in the SRAM, and a new time.
 [[nodiscard]] Result<void> play_evening(const Path& container);
+
+/// Where the same keeps the files of one device, of several around a hub.
+[[nodiscard]] Places places_of_device(const Path& folder, const std::string& device);
+/// A trip with Tin Orchard on the ferry: new progress in the same file, made at a later time.
+[[nodiscard]] Result<void> play_trip(const Path& save);
+/// The battery is empty: erased bytes where progress was.
+[[nodiscard]] Result<void> empty_battery(const Path& save);
 
 }  // namespace bayswap::demo

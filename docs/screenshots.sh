@@ -63,10 +63,6 @@ shot reshape 'bayswap reshape "den/saves/Glacier Post (America).srm" --split -o 
   'bayswap reshape "ferry/gb/Tin Orchard (Europe).sav" --as gb-battery-clock48 -o orchard.sav'
 shot card-ps1 'bayswap card show den/cards/left.card'
 shot card-gc 'bayswap card show attic/cards/kites.card'
-shot card-drop 'bayswap card drop den/cards/left.card SLUS-00417' \
-  'bayswap card drop den/cards/left.card BASLUS-00417TOWER --plan' \
-  'bayswap carry den:BASLUS-20731VELVET --to attic --plan' \
-  'bayswap carry attic:BESLES-00418NIGHT --to den --plan'
 shot card-mend 'bayswap look downloads/failed.card' \
   'bayswap card mend downloads/failed.card -o rescued.card'
 shot card-dc 'bayswap card show closet/regatta.card'
@@ -105,3 +101,29 @@ shot cart 'bayswap cart look --port pty:slot' 'bayswap cart dump -o dumps --port
   'bayswap cart write "wreck/Lantern Drift, last summer.srm" --port pty:slot' 'bayswap undo'
 kill $simulated
 shot demo 'bayswap demo ../story'
+# Three devices around a stick: `on DEVICE …` has its settings, `play` writes new progress.
+bin=$(dirname "$world")/bin
+cat >"$bin/on" <<END
+#!/bin/sh
+export XDG_CONFIG_HOME=$world/../device-\$1/config XDG_DATA_HOME=$world/../device-\$1/data
+shift
+exec "\$@"
+END
+cat >"$bin/play" <<'END'
+#!/bin/sh
+head -c 4000 /dev/zero | tr '\0' "${2:-k}" | dd of="$1" conv=notrunc status=none
+touch -d 2026-02-01 "$1"
+END
+chmod +x "$bin/on" "$bin/play"
+mkdir stick
+for device in den ferry attic; do
+  on $device bayswap bay learn $device $device >/dev/null
+  on $device bayswap hub join stick --as $device >/dev/null
+done
+on ferry bayswap sync >/dev/null
+on den bayswap sync >/dev/null || on den bayswap sync --take "Tin Orchard" --from ferry >/dev/null
+on ferry bayswap sync >/dev/null
+touch -d 2026-01-20 "ferry/gb/Tin Orchard (Europe).sav"
+shot sync 'play "ferry/gb/Tin Orchard (Europe).sav"' 'on ferry bayswap sync' 'on den bayswap sync' \
+  'on attic bayswap sync' 'on attic bayswap sync --take BASLUS-20731CONFIG --from den' \
+  'rm "ferry/gb/Tin Orchard (Europe).sav"' 'on ferry bayswap sync'

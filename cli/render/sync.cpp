@@ -14,6 +14,9 @@ std::string title_text(const SyncItem& item) {
   std::string text = item.label.empty() ? item.game.title : item.label;
   if (text.empty()) text = item.game.code.empty() ? "a save" : item.game.code;
   if (!item.slot.empty()) text += fmt::format(" (state {})", item.slot);
+  // Games have saves of their own in each region.
+  const bool several = item.label.empty() && item.game.region != Region::unknown;
+  if (several) text += fmt::format(" ({})", to_string(item.game.region));
   return safe_text(text);
 }
 
@@ -56,8 +59,11 @@ std::string with_reason(const SyncItem& item, const Style& style, Tone tone, std
 // Many saves may have no game here: they are named in one place.
 std::string unmatched_text(const std::vector<SyncItem>& items, const Style& style) {
   if (items.empty()) return {};
+  constexpr std::size_t kMost = 4;
   std::vector<std::string> names;
-  for (const SyncItem& item : items) names.push_back(title_text(item));
+  for (const SyncItem& item : items)
+    if (names.size() < kMost) names.push_back(title_text(item));
+  if (items.size() > kMost) names.push_back(fmt::format("{} more", items.size() - kMost));
   const std::string what =
       fmt::format("{} on the hub {} no place here: {}", counted(items.size(), "save"),
                   items.size() == 1 ? "has" : "have", list_text(names));
@@ -124,8 +130,8 @@ std::string hub_text(const HubReport& report, const Style& style) {
       fmt::format("{}  this device is {}\n", style.paint(Tone::title, safe_text(report.where)),
                   style.paint(Tone::title, safe_text(report.device)));
   for (const HubReport::Device& device : report.devices)
-    text += fmt::format("  {}{}  wrote last {}, has the newest of {}\n",
-                        padded(safe_text(device.name), 12), device.own ? " (here)" : "",
+    text += fmt::format("  {}  wrote last {}, has the newest of {}\n",
+                        padded(safe_text(device.name) + (device.own ? " (here)" : ""), 18),
                         time_text(device.seen_ns), counted(device.newest, "save"));
   if (report.devices.empty()) text += "  no device has synced yet: bayswap sync\n";
   text += fmt::format("  {} in {}, {}", counted(report.saves, "save"),
@@ -138,7 +144,7 @@ std::string hub_text(const HubReport& report, const Style& style) {
 
 std::string checked_text(const HubChecked& checked, const Style& style) {
   const std::string what =
-      fmt::format("{} and {} read and hashed", counted(checked.entries, "journal entry"),
+      fmt::format("{} and {} read and hashed", counted(checked.entries, "journal page"),
                   counted(checked.objects, "object"));
   if (checked.damaged.empty()) return style.paint(Tone::good, "✓ ") + what + ": all are whole\n";
   return style.paint(Tone::bad, "✗ ") + what + "\n" + findings_text(checked.damaged, style, 2);

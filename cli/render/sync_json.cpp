@@ -97,6 +97,7 @@ std::string json_text(const HubChecked& checked) {
   Json json = with_schema("entries", checked.entries);
   json["objects"] = checked.objects;
   json["damaged"] = list_of(checked.damaged);
+  json["mended"] = list_of(checked.mended);
   return dump(json) + "\n";
 }
 

@@ -112,8 +112,10 @@ struct HubChecked {
   std::size_t entries = 0;
   std::size_t objects = 0;
   Findings damaged;  ///< entries and objects that are missing or do not hold what their names say
+  Findings mended;   ///< of them, what this device wrote and has put there again
 };
-/// Reads and hashes everything on the hub. Errors as show_hub(); `cancelled`.
+/// Reads and hashes everything on the hub, and mends this device's own journal. Errors as
+/// show_hub(); `cancelled`.
 [[nodiscard]] Result<HubChecked> check_hub(Session& session);
 
 struct HubTidied {

@@ -174,6 +174,13 @@ Result<std::optional<Bytes>> Hub::packed_entry(const std::string& name) {
   return store_->get(fmt::format("{}/{}", kJournal, name), kLargestEntry);
 }
 
+Result<void> Hub::put_entry_again(const std::string& name, ByteView packed) {
+  const std::string path = fmt::format("{}/{}", kJournal, name);
+  if (auto removed = store_->remove(path); !removed) return removed;
+  if (const auto put = store_->put_new(path, packed); !put) return tl::unexpected(put.error());
+  return store_->flush();
+}
+
 Result<bool> Hub::put_entry(const JournalEntry& entry, ByteView bytes) {
   const auto packed = pack_for_hub(bytes);
   if (!packed) return tl::unexpected(packed.error());

@@ -47,6 +47,8 @@ class Hub {
   [[nodiscard]] Result<std::vector<std::string>> entries();
   /// The bytes of an entry as they lie there; nothing when there is none.
   [[nodiscard]] Result<std::optional<Bytes>> packed_entry(const std::string& name);
+  /// Puts an entry there again whose bytes on the hub are not what they were.
+  Result<void> put_entry_again(const std::string& name, ByteView packed);
   /// False when the number is taken.
   Result<bool> put_entry(const JournalEntry& entry, ByteView bytes);
 

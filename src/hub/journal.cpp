@@ -200,9 +200,11 @@ Bytes entry_bytes(JournalEntry& entry) {
 
 Result<JournalEntry> read_entry(ByteView bytes, const std::string& name) {
   const auto damaged = [&](std::string_view why) {
-    return fail(Trouble::input, Code::hub_damaged,
-                fmt::format("the hub's journal entry {} {}", safe_text(name), why),
-                "the device that wrote it may write it again; until then its later versions wait");
+    return fail(
+        Trouble::input, Code::hub_damaged,
+        fmt::format("the hub's journal entry {} {}", safe_text(name), why),
+        {"until it is mended the versions after it wait; on the device that wrote it, run '",
+         Remedy::check_hub, "'"});
   };
   const auto* text = reinterpret_cast<const char*>(bytes.data());
   const json object = json::parse(text, text + bytes.size(), nullptr, false);

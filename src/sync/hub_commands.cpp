@@ -68,6 +68,36 @@ HubReport report_of(const JoinedHub& joined, const LocalState& state) {
   return report;
 }
 
+// Entries as they lie on the hub, beside what was read of them once. This device's own are mended.
+Result<void> check_entries(JoinedHub& joined, HubChecked& checked) {
+  const LocalState& state = joined.state();
+  for (const auto& [device, entries] : joined.journals()) {
+    for (const JournalEntry& entry : entries) {
+      const std::string name = entry_name(device, entry.number);
+      const auto known = joined.folder().entry(state.hub, name);
+      if (!known) return tl::unexpected(known.error());
+      const auto there = joined.hub().packed_entry(name);
+      if (!there && there.error().trouble == Trouble::place) return tl::unexpected(there.error());
+      ++checked.entries;
+      if (there && *there && **there == *known) continue;
+      if (device != state.device) {
+        checked.damaged.push_back({Level::error,
+                                   Code::hub_damaged,
+                                   fmt::format("the journal entry {} of {} is damaged or missing",
+                                               name, safe_text(joined.name_of(device))),
+                                   {"on that device, run '", Remedy::check_hub, "'"}});
+        continue;
+      }
+      if (auto put = joined.hub().put_entry_again(name, *known); !put) return put;
+      checked.mended.push_back(
+          {Level::warn, Code::hub_damaged,
+           fmt::format("the journal entry {} was damaged or missing, and was written again", name),
+           ""});
+    }
+  }
+  return {};
+}
+
 }  // namespace
 
 Result<HubReport> join_hub(Session& session, const std::string& where,
@@ -130,7 +160,7 @@ Result<HubChecked> check_hub(Session& session) {
   if (!joined) return tl::unexpected(joined.error());
   HubChecked checked;
   checked.damaged = joined->notes();
-  for (const auto& [device, entries] : joined->journals()) checked.entries += entries.size();
+  if (auto read = check_entries(*joined, checked); !read) return tl::unexpected(read.error());
   std::map<Digest, std::string> wanted;  // and which game's
   for (const SaveVersion& version : joined->graph().versions())
     if (!joined->let_go().contains(version.id))

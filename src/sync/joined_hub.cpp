@@ -124,7 +124,7 @@ Result<bool> JoinedHub::fetch_one(const std::string& name) {
                            : Result<JournalEntry>(fail(
                                  Trouble::input, Code::hub_damaged,
                                  fmt::format("the hub's journal entry {} can't be unpacked", name),
-                                 "its device writes it again when it syncs"));
+                                 {"on the device that wrote it, run '", Remedy::check_hub, "'"}));
   if (!entry) {
     notes_.push_back({Level::error, entry.error().code, entry.error().text, entry.error().hint});
     return true;

@@ -107,6 +107,7 @@ class Syncer {
         publish_.back().second.parents = decision.parents;
         publish_.back().second.on_purpose = unit.save.put_on_purpose;
         break;
+      case LocalStep::leave: break;
       case LocalStep::hold:
         if (record != nullptr) record->agreed.interrupted = true;
         held_.insert(unit.key);
@@ -396,6 +397,22 @@ class Syncer {
     return joined_.folder().save_quiet(quiet);
   }
 
+  // Who made the progress: a choice only repeats it.
+  const SaveVersion& origin_of(const SaveVersion& version) const {
+    const SaveVersion* origin = &version;
+    for (bool repeats = true; repeats;) {
+      repeats = false;
+      for (const std::string& id : origin->parents) {
+        const SaveVersion* before = joined_.graph().find(id);
+        repeats = origin->on_purpose && before != nullptr && before->progress == version.progress;
+        if (!repeats) continue;
+        origin = before;
+        break;
+      }
+    }
+    return *origin;
+  }
+
   SyncItem item_of(const SaveIdentity& identity) const {
     SyncItem item;
     item.game = identity.game;
@@ -416,7 +433,7 @@ class Syncer {
   }
   SyncItem item_of(const SaveVersion& version) const {
     SyncItem item = item_of(version.identity);
-    item.device = joined_.name_of(version.device);
+    item.device = joined_.name_of(origin_of(version).device);
     item.version = version.id;
     item.time_ns = version.time_ns;
     item.size = version.size();

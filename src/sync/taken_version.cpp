@@ -71,7 +71,15 @@ std::string title_of(const SaveIdentity& identity) {
 }
 
 bool is_named(const SaveIdentity& identity, const std::string& text) {
-  const std::string wanted = plain_title(text);
+  // `Copper Tide (japan)` means one region's.
+  std::string name_wanted = text;
+  const auto open = text.rfind(" (");
+  if (open != std::string::npos && text.ends_with(')')) {
+    const auto region = parse_region(lower_ascii(text.substr(open + 2, text.size() - open - 3)));
+    if (region && *region != identity.game.region) return false;
+    if (region) name_wanted.resize(open);
+  }
+  const std::string wanted = plain_title(name_wanted);
   if (wanted.empty()) return false;
   for (const std::string& name : {identity.game.title, identity.stem, identity.label,
                                   identity.game.code, identity.game.serial, identity.game.title_id})

@@ -69,6 +69,10 @@ LocalDecision decide_local(const LocalSave& save, const VersionGraph& graph,
     }
   }
   const SaveVersion* before = save.agreed ? graph.find(save.agreed->version) : nullptr;
+  if (save.blank && !save.problem && !save.agreed && history == nullptr) {
+    decision.step = LocalStep::leave;
+    return decision;
+  }
   const auto wrong = what_is_wrong(save, before);
   if (wrong && !accept.contains(wrong->code)) {
     decision.step = LocalStep::hold;

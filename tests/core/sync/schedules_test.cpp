@@ -55,7 +55,7 @@ class World {
     } else {
       decide(number, graph, known);
       graph = VersionGraph(known);
-      if (device.held) return;
+      if (device.held || graph.saves().empty()) return;
     }
     const PlaceDecision decision =
         decide_place(graph, graph.saves().front(), device.agreed ? device.agreed->version : "");
@@ -100,6 +100,7 @@ class World {
     const SyncedSave& save = graph.saves().front();
     for (const Device& device : devices_) {
       if (device.content == kNothing || device.held) continue;
+      if (device.content == kBlank && !device.agreed) continue;
       if (save.heads.size() > 1) continue;  // a conflict is shown to all
       EXPECT_EQ(digest_of(device.content), graph.versions()[save.heads.front()].progress) << how;
     }
@@ -131,6 +132,7 @@ class World {
         device.held = true;
         if (device.agreed) device.agreed->interrupted = true;
         return;
+      case LocalStep::leave: return;
       case LocalStep::publish: {
         SaveVersion version;
         version.identity.game.title = "Copper Tide";

@@ -1,0 +1,150 @@
+// `sync`, `hub` and `watch` as people run them, on two devices of the demo world.
+#include <csignal>
+#include <thread>
+
+#include "demo/world.h"
+#include "support/tool.h"
+
+namespace bayswap {
+namespace {
+
+using test::json;
+using test::Outcome;
+using test::read;
+
+class SyncTool : public test::WorldTest {
+ protected:
+  Outcome on(const std::string& device, std::vector<std::string> words) {
+    words.insert(words.begin(), BAYSWAP_TOOL);
+    return test::run_program(words, folder_.path(), environment(device));
+  }
+  std::vector<std::string> environment(const std::string& device) {
+    return {"XDG_CONFIG_HOME=" + at(device + "-xdg/config"),
+            "XDG_DATA_HOME=" + at(device + "-xdg/data"), "HOME=" + at(device + "-home"),
+            "NO_COLOR=1"};
+  }
+  json object(const std::string& device, std::vector<std::string> words, int status = 0) {
+    words.emplace_back("--json");
+    const Outcome outcome = on(device, words);
+    EXPECT_EQ(outcome.status, status) << outcome.out << outcome.err;
+    json parsed = json::parse(outcome.out, nullptr, false);
+    EXPECT_FALSE(parsed.is_discarded()) << outcome.out;
+    return parsed;
+  }
+  static std::vector<std::string> titles(const json& items) {
+    std::vector<std::string> titles;
+    for (const json& item : items)
+      titles.push_back(item.contains("save") ? item["save"] : item["game"]["title"]);
+    return titles;
+  }
+  void SetUp() override {
+    test::WorldTest::SetUp();
+    std::filesystem::create_directory(folder_ / "stick");
+    for (const std::string device : {"den", "ferry", "attic"}) {
+      ASSERT_EQ(on(device, {"bay", "learn", device, device}).status, 0);
+      ASSERT_EQ(on(device, {"hub", "join", "stick", "--as", device}).status, 0);
+    }
+  }
+  const std::string orchard_ = "ferry/gb/Tin Orchard (Europe).sav";
+};
+
+TEST_F(SyncTool, CarriesWhatIsNewerInTheLayoutOfThePlace) {
+  EXPECT_EQ(object("den", {"sync"})["published"].size(), 11U);
+  ASSERT_TRUE(demo::play_trip(folder_ / orchard_));
+  object("ferry", {"sync"}, 1);  // they never met: both have progress of their own
+  object("ferry", {"sync", "--take", "Tin Orchard", "--from", "ferry"});
+  const json planned = object("den", {"sync", "--plan"});
+  EXPECT_EQ(titles(planned["carried"]), std::vector<std::string>{"Tin Orchard"});
+  EXPECT_TRUE(planned["plan"]);
+  const json done = object("den", {"sync"});
+  EXPECT_EQ(titles(done["carried"]), std::vector<std::string>{"Tin Orchard"});
+  EXPECT_EQ(done["in_step"], 11);
+  // 44 bytes of clock on the ferry, 48 in the den; the chip is the same.
+  const Bytes there = read(folder_ / "den/saves/Tin Orchard (Europe).srm");
+  const Bytes here = read(folder_ / orchard_);
+  EXPECT_EQ(there.size(), here.size() + 4);
+  EXPECT_TRUE(std::ranges::equal(ByteView(there).first(0x2000), ByteView(here).first(0x2000)));
+  EXPECT_EQ(on("den", {"undo"}).status, 0);
+}
+
+TEST_F(SyncTool, SaysConflictsAndHeldSavesAndEndsWithOne) {
+  object("den", {"sync"});
+  object("ferry", {"sync"}, 1);
+  const json conflict = object("attic", {"sync"}, 1);
+  EXPECT_EQ(titles(conflict["conflicts"]), std::vector<std::string>{"BASLUS-20731CONFIG"});
+  EXPECT_EQ(conflict["conflicts"][0]["versions"].size(), 2U);
+  EXPECT_EQ(object("attic", {"sync", "--take", "BASLUS-20731CONFIG"}, 1)["error"]["code"],
+            "many-match");
+  EXPECT_EQ(
+      titles(object("attic", {"sync", "--take", "BASLUS-20731CONFIG", "--from", "den"})["settled"]),
+      std::vector<std::string>{"BASLUS-20731CONFIG"});
+  ASSERT_TRUE(demo::empty_battery(folder_ / orchard_));
+  const json held = object("ferry", {"sync"}, 1)["held"];
+  ASSERT_EQ(held.size(), 1U);
+  EXPECT_EQ(held[0]["reason"]["code"], "blank-source");
+  const Outcome words = on("ferry", {"sync"});
+  EXPECT_NE(words.out.find("held back in ferry"), std::string::npos) << words.out;
+}
+
+TEST_F(SyncTool, AHubThatIsNotThereOrDamagedIsSaid) {
+  object("den", {"sync"});
+  std::filesystem::rename(folder_ / "stick", folder_ / "elsewhere");
+  EXPECT_EQ(object("den", {"sync"}, 4)["error"]["code"], "hub-failed");
+  std::filesystem::create_directory(folder_ / "stick");
+  EXPECT_EQ(object("den", {"sync"}, 4)["error"]["code"], "hub-differs");
+  std::filesystem::remove(folder_ / "stick");
+  std::filesystem::rename(folder_ / "elsewhere", folder_ / "stick");
+  EXPECT_EQ(object("attic", {"hub", "show"})["hub"]["saves"], 11);
+  for (const auto& entry : std::filesystem::directory_iterator(folder_ / "stick/journal"))
+    folder_.write("stick/journal/" + entry.path().filename().string(), std::string("no journal"));
+  ASSERT_TRUE(demo::play_trip(folder_ / orchard_));
+  const json damaged = object("ferry", {"sync"}, 3);
+  EXPECT_EQ(damaged["notes"][0]["code"], "hub-damaged");
+  // The device that wrote it mends it, and the others read on.
+  EXPECT_EQ(object("den", {"hub", "check"})["mended"].size(), 1U);
+  EXPECT_EQ(object("den", {"hub", "check"})["mended"].size(), 0U);
+  EXPECT_EQ(titles(object("ferry", {"sync"}, 1)["conflicts"]),
+            std::vector<std::string>{"Tin Orchard"});
+  EXPECT_EQ(object("den", {"hub", "leave"})["left"], at("stick"));
+  EXPECT_EQ(object("den", {"hub", "show"}, 1)["error"]["code"], "no-match");
+}
+
+TEST_F(SyncTool, WatchesUntilItIsToldToEnd) {
+  object("den", {"sync"});
+  object("ferry", {"sync"}, 1);
+  object("ferry", {"sync", "--take", "Tin Orchard", "--from", "ferry"});
+  const pid_t child = ::fork();
+  if (child == 0) {
+    for (const std::string& pair : environment("den"))
+      ::setenv(pair.substr(0, pair.find('=')).c_str(), pair.substr(pair.find('=') + 1).c_str(), 1);
+    if (::freopen((folder_ / "watch.log").c_str(), "w", stdout) == nullptr ||
+        ::chdir(folder_.path().c_str()) != 0)
+      ::_exit(126);
+    ::execl(BAYSWAP_TOOL, BAYSWAP_TOOL, "watch", "--quiet", "0", "--json", nullptr);
+    ::_exit(127);
+  }
+  const auto has = [&](const std::string& event) {
+    return test::text_of(folder_ / "watch.log").find(event) != std::string::npos;
+  };
+  // The machine may be slow: it is waited for as long as it takes.
+  const auto wait_for = [&](const auto& condition) {
+    for (int i = 0; i < 600 && !condition(); ++i)
+      std::this_thread::sleep_for(std::chrono::milliseconds(100));
+    return condition();
+  };
+  EXPECT_TRUE(wait_for([&] { return has("\"synced\""); }));
+  const Bytes trip = read(folder_ / orchard_);
+  EXPECT_TRUE(wait_for([&] {
+    const Bytes there = read(folder_ / "den/saves/Tin Orchard (Europe).srm");
+    return there.size() > 0x2000 &&
+           std::ranges::equal(ByteView(there).first(0x2000), ByteView(trip).first(0x2000));
+  }));
+  ::kill(child, SIGTERM);
+  int status = 0;
+  ::waitpid(child, &status, 0);
+  EXPECT_TRUE(WIFEXITED(status) && WEXITSTATUS(status) == 0);
+  EXPECT_TRUE(has("\"ended\""));
+}
+
+}  // namespace
+}  // namespace bayswap
