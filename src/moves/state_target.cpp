@@ -29,6 +29,12 @@ std::optional<unsigned> slot_number(const std::string& text) {
 }
 
 // What lies on a shelf already.
+// A state moves as a file; one that is in memory is its only part.
+Result<Bytes> state_bytes(const Session& session, const Source& source) {
+  if (source.files.empty()) return source.save.parts.front().data;
+  return session.storage->read(source.files.front(), session.limits.largest_file);
+}
+
 struct ShelfStates {
   struct State {
     StateMaker maker;
@@ -97,9 +103,10 @@ class StateShelf {
   [[nodiscard]] bool holds(const Source& source, const std::string& slot) const {
     const auto path = build(slot);
     if (!path) return false;
-    const auto same =
-        context_.session.storage->same(source.files.front(), context_.bay().place / *path);
-    return same && *same;
+    const auto there = context_.session.storage->read(context_.bay().place / *path,
+                                                      context_.session.limits.largest_file);
+    const auto here = state_bytes(context_.session, source);
+    return there && here && *there == *here;
   }
   /// Whether a file lies where this slot's would.
   [[nodiscard]] bool has(const std::string& slot) const {
@@ -191,8 +198,7 @@ class StateTarget final : public Target {
     const auto game = find_game_there(context_, source, checks);
     if (!game) return std::optional<Placement>{};
     if (game->rom) line.game = game_of(*game->rom, context_.session.catalog);
-    auto bytes =
-        context_.session.storage->read(source.files.front(), context_.session.limits.largest_file);
+    auto bytes = state_bytes(context_.session, source);
     if (!bytes) return tl::unexpected(bytes.error());
     const auto maker = check_whole(source, *bytes, checks);
     if (!maker) return std::optional<Placement>{};

@@ -60,7 +60,10 @@ Result<std::vector<CompanionFile>> make_companions(Session& session, const Bay& 
   for (const std::string& relative : known->companions) {
     CompanionFile companion;
     const Path wanted = Path(relative).lexically_normal();
-    const auto above = find_above(*session.storage, source.files.front(), relative);
+    // A save that comes from no folder here has nothing beside it.
+    const auto above = source.files.empty()
+                           ? std::nullopt
+                           : find_above(*session.storage, source.files.front(), relative);
     if (above) companion.from = above->folder / relative;
     companion.to = place_there(*session.storage, bay, title, wanted, above ? above->levels : 0);
     if (!inside(bay.place, companion.to)) continue;

@@ -5,26 +5,24 @@
 #include <algorithm>
 
 #include "core/bytes/text.h"
-#include "core/naming/file_name.h"
-#include "files/atomic_write.h"
 #include "sync/version_content.h"
 
 namespace bayswap {
 namespace {
 
-// A state moves as a file: it is put where only its user sees it.
-Result<Path> state_file(Session& session, const SaveVersion& version, ByteView bytes) {
-  const Path path = session.places.data / "hub" / "incoming" /
-                    safe_file_name(version.identity.stem.empty() ? "state" : version.identity.stem);
-  if (auto put = replace_own_file(*session.storage, path, bytes); !put)
-    return tl::unexpected(put.error());
-  return path;
+bool has_shelf(const Bay& bay, System system, Kind kind) {
+  return std::ranges::any_of(bay.shelves, [&](const Shelf& shelf) {
+    return shelf.kind == kind && shelf.system == system;
+  });
 }
 
-bool has_battery_shelf(const Bay& bay, System system) {
-  return std::ranges::any_of(bay.shelves, [&](const Shelf& shelf) {
-    return shelf.kind == Kind::battery && shelf.system == system;
-  });
+// The game alone, as a ROM tells it.
+IdentityNames game_names(SaveIdentity identity) {
+  identity.kind = Kind::battery;
+  identity.role.clear();
+  identity.label.clear();
+  identity.slot.clear();
+  return names_of(identity);
 }
 
 }  // namespace
@@ -49,9 +47,15 @@ std::vector<const LocalUnit*> BayView::units_of(const SyncedSave& save) const {
 
 const RomFile* BayView::rom_of(Session& session, const VersionGraph& graph,
                                const SyncedSave& save) {
-  const SaveVersion& newest = graph.versions()[save.heads.front()];
-  if (newest.identity.kind != Kind::battery || !newest.identity.role.empty() ||
-      !has_battery_shelf(*bay, newest.identity.system))
+  const SaveIdentity& identity = graph.versions()[save.heads.front()].identity;
+  const bool state = identity.kind == Kind::state;
+  if ((!state && identity.kind != Kind::battery) || (!state && !identity.role.empty()) ||
+      !has_shelf(*bay, identity.system, identity.kind))
+    return nullptr;
+  // A state goes where its program has made others.
+  if (state && std::ranges::none_of(units, [&](const LocalUnit& unit) {
+        return unit.save.identity.kind == Kind::state && unit.save.identity.role == identity.role;
+      }))
     return nullptr;
   if (!roms_) {
     roms_.emplace();
@@ -67,7 +71,7 @@ const RomFile* BayView::rom_of(Session& session, const VersionGraph& graph,
   std::set<std::size_t> strong;
   std::set<std::size_t> weak;
   for (const std::size_t place : save.versions) {
-    const IdentityNames names = names_of(graph.versions()[place].identity);
+    const IdentityNames names = game_names(graph.versions()[place].identity);
     for (const auto& [kind, name] : names.strong)
       if (const auto found = roms_->named.find(name); found != roms_->named.end())
         strong.insert(found->second.begin(), found->second.end());
@@ -78,7 +82,7 @@ const RomFile* BayView::rom_of(Session& session, const VersionGraph& graph,
   return fits.size() == 1 ? &roms_->files[*fits.begin()] : nullptr;
 }
 
-Result<Source> BayView::source_of(Session& session, JoinedHub& joined, const SyncedSave& save,
+Result<Source> BayView::source_of(JoinedHub& joined, const SyncedSave& save,
                                   const SaveVersion& version, const RomFile* rom) const {
   auto content = content_of(joined.hub(), version);
   if (!content) return tl::unexpected(content.error());
@@ -100,9 +104,6 @@ Result<Source> BayView::source_of(Session& session, JoinedHub& joined, const Syn
   source.part_files.assign(source.save.parts.size(),
                            fmt::format("{}:{}", joined.name_of(version.device), version.bay));
   if (version.identity.kind != Kind::state) return source;
-  auto file = state_file(session, version, source.save.parts.front().data);
-  if (!file) return tl::unexpected(file.error());
-  source.files = {std::move(*file)};
   source.state = true;
   source.slot = version.identity.slot;
   return source;

@@ -34,9 +34,8 @@ struct BayView {
   [[nodiscard]] const RomFile* rom_of(Session& session, const VersionGraph& graph,
                                       const SyncedSave& save);
   /// A version as something to carry here. Errors: those of content_of() and the place.
-  [[nodiscard]] Result<Source> source_of(Session& session, JoinedHub& joined,
-                                         const SyncedSave& save, const SaveVersion& version,
-                                         const RomFile* rom) const;
+  [[nodiscard]] Result<Source> source_of(JoinedHub& joined, const SyncedSave& save,
+                                         const SaveVersion& version, const RomFile* rom) const;
 
  private:
   struct Roms {

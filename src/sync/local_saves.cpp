@@ -5,6 +5,7 @@
 #include <algorithm>
 #include <map>
 
+#include "bayswap/state.h"
 #include "core/bytes/text.h"
 #include "files/clock.h"
 
@@ -44,6 +45,27 @@ std::optional<Finding> problem_of(const Source& source) {
   return std::nullopt;
 }
 
+// Only the program that made a state can load it: those of others are things of their own.
+std::string program_of(const Bytes& state, const std::string& file) {
+  const auto read = read_state(state, file);
+  if (!read) return "unreadable";
+  const StateMaker& maker = read->maker;
+  const bool named = !maker.chunks.empty() || (!maker.mark.empty() && !maker.mark_is_game);
+  const std::string program = fmt::format("{}|{}|{}|{}|{}", to_string(maker.packing),
+                                          maker.section_form, maker.mark_is_game ? "" : maker.mark,
+                                          joined(maker.chunks, ","), named ? 0 : maker.size);
+  constexpr std::size_t kDigits = 16;
+  return sha256_hex(as_bytes(program)).substr(0, kDigits);
+}
+
+// The name that a game gives one of several saves, behind its own serial or code.
+std::string name_by_game(const Save& save, const Path& folder) {
+  const std::string name = folder.filename().string();
+  for (const std::string& id : {save.game.serial, save.game.code})
+    if (!id.empty() && name.size() > id.size() && name.starts_with(id)) return name;
+  return {};
+}
+
 SaveIdentity identity_of(Session& session, const Source& source) {
   SaveIdentity identity;
   identity.system = source.save.system;
@@ -52,6 +74,10 @@ SaveIdentity identity_of(Session& session, const Source& source) {
   identity.slot = source.slot;
   const bool chip = identity.kind == Kind::battery || identity.kind == Kind::state;
   if (identity.kind == Kind::card_save) identity.label = source.save.name;
+  if (identity.kind == Kind::folder && !source.files.empty())
+    identity.label = name_by_game(source.save, source.files.front());
+  if (source.state && !source.save.parts.empty())
+    identity.role = program_of(source.save.parts.front().data, source.files.front().string());
   identity.game = chip && source.rom ? game_of(*source.rom, session.catalog) : source.save.game;
   identity.game.account.clear();
   if (chip && source.rom && !has_own_id(identity.game))
@@ -81,7 +107,7 @@ void give_roles(std::vector<LocalUnit>& units) {
   }
   for (auto& [name, twins] : same) {
     if (twins.size() < 2) continue;
-    for (LocalUnit* unit : twins) unit->save.identity.role = unit->source.save.game.account;
+    for (LocalUnit* unit : twins) unit->save.identity.role += unit->source.save.game.account;
   }
 }
 

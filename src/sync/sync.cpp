@@ -307,7 +307,7 @@ class Syncer {
         report_.carried.back().bay = bay.bay->name;
         continue;
       }
-      auto source = bay.source_of(session_, joined_, *wanted.save, version, wanted.rom);
+      auto source = bay.source_of(joined_, *wanted.save, version, wanted.rom);
       if (!source) {
         if (source.error().code == Code::hub_damaged) {
           report_.damaged = true;

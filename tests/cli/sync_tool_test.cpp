@@ -40,10 +40,15 @@ class SyncTool : public test::WorldTest {
   void SetUp() override {
     test::WorldTest::SetUp();
     std::filesystem::create_directory(folder_ / "stick");
-    for (const std::string device : {"den", "ferry", "attic"}) {
-      ASSERT_EQ(on(device, {"bay", "learn", device, device}).status, 0);
-      ASSERT_EQ(on(device, {"hub", "join", "stick", "--as", device}).status, 0);
-    }
+    for (const std::string device : {"den", "ferry", "attic"}) begin(device, device);
+  }
+  // A device with one bay, and the catalog of the demo world.
+  void begin(const std::string& device, const std::string& place) {
+    std::filesystem::create_directories(folder_ / (device + "-xdg/config/bayswap"));
+    std::filesystem::copy(folder_ / "own/config/catalog.toml",
+                          folder_ / (device + "-xdg/config/bayswap/catalog.toml"));
+    ASSERT_EQ(on(device, {"bay", "learn", device, place}).status, 0);
+    ASSERT_EQ(on(device, {"hub", "join", "stick", "--as", device}).status, 0);
   }
   const std::string orchard_ = "ferry/gb/Tin Orchard (Europe).sav";
 };
@@ -107,6 +112,50 @@ TEST_F(SyncTool, AHubThatIsNotThereOrDamagedIsSaid) {
             std::vector<std::string>{"Tin Orchard"});
   EXPECT_EQ(object("den", {"hub", "leave"})["left"], at("stick"));
   EXPECT_EQ(object("den", {"hub", "show"}, 1)["error"]["code"], "no-match");
+}
+
+// Titles' folders and packages: each device has its own ids of accounts and its own tree.
+TEST_F(SyncTool, TitlesGoFromTreeToTree) {
+  begin("desk", "cabinet/desk");
+  begin("console", "cabinet/console");
+  EXPECT_EQ(object("desk", {"sync"})["published"].size(), 7U);
+  const json met = object("console", {"sync"}, 1)["conflicts"];
+  EXPECT_EQ(met.size(), 5U);
+  for (const std::string& title : titles(met)) {
+    const Outcome taken = on("console", {"sync", "--take", title, "--from", "desk"});
+    EXPECT_NE(taken.out.find("settled"), std::string::npos) << title << taken.out << taken.err;
+  }
+  EXPECT_EQ(object("console", {"sync"})["in_step"], 7);
+  const json desk = object("desk", {"sync"});
+  EXPECT_TRUE(desk["carried"].empty()) << desk;
+  EXPECT_EQ(desk["in_step"], 7);
+  EXPECT_EQ(read(folder_ / "cabinet/console/PSP/SAVEDATA/ULES10099CUP/PARAM.SFO"),
+            read(folder_ / "cabinet/desk/psp/ULES10099CUP/PARAM.SFO"));
+  // A save of a game that is not there comes when it is asked for; and goes on from there.
+  const json brought = object("console", {"sync", "--bring", "FREIGHT01"});
+  EXPECT_EQ(titles(brought["carried"]), std::vector<std::string>{"FREIGHT01"});
+  EXPECT_EQ(object("console", {"sync"})["in_step"], 8);
+  // The other way round.
+  const Outcome back = on("desk", {"sync", "--bring", "RQCE"});
+  EXPECT_EQ(back.status, 0) << back.out << back.err;
+}
+
+// A slot goes to the same program alone, and each is a thing of its own.
+TEST_F(SyncTool, StatesGoToTheirProgramAlone) {
+  for (const std::string device : {"wharf", "pier", "shed"}) begin(device, device);
+  EXPECT_EQ(object("wharf", {"sync"})["published"].size(), 4U);
+  EXPECT_TRUE(object("wharf", {"sync", "--no-states"})["published"].empty());
+  // The pier has the same program, and one slot of its own in common; the shed has another.
+  const json pier = object("pier", {"sync"}, 1);
+  EXPECT_EQ(pier["conflicts"].size(), 1U);
+  EXPECT_EQ(pier["carried"].size(), 3U) << pier;
+  const std::string game = "Dune Semaphore (1982) (Quay Works)";
+  for (const std::string slot : {"0", "2", "5"})
+    EXPECT_EQ(read(folder_ / ("pier/slots/DUNE SEMAPHORE/slot 0" + slot)),
+              read(folder_ / ("wharf/states/" + game + ".st" + slot)))
+        << slot;
+  const json shed = object("shed", {"sync"});
+  EXPECT_TRUE(shed["conflicts"].empty() && shed["carried"].empty()) << shed;
 }
 
 TEST_F(SyncTool, WatchesUntilItIsToldToEnd) {

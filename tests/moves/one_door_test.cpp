@@ -165,7 +165,6 @@ TEST_F(OneDoor, NothingElseTakesBytesAway) {
       {"src/moves/part_file.cpp", "what a dump has read so far, known by its first line"},
       {"src/hub/", "objects of a hub, which are never a user's files"},
       {"src/sync/local_state.cpp", "what is remembered of the hub"},
-      {"src/sync/bay_view.cpp", "a state on its way into a bay"},
       {"src/history/history.cpp", "a damaged history is set aside"},
       {"src/places/bay_list.cpp", "bays.toml"},
       {"src/places/catalog_edit.cpp", "catalog.toml"}};
