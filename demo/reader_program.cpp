@@ -145,10 +145,19 @@ int run(int argc, char** argv) {
   app.add_flag("--third-try", faults.third_try, "a page takes at the third try");
   app.add_flag("--loses-buffers", faults.loses_buffers, "the last page is lost at power off");
   auto* stalls = app.add_option("--stall-after", stall, "questions; then silence");
+  std::uint64_t switch_moved = 0;
+  std::uint64_t swap = 0;
+  std::string other;
+  auto* moves = app.add_option("--switch-after", switch_moved, "questions; then the switch is moved");
+  auto* swaps = app.add_option("--swap-after", swap, "questions; then another cartridge is in it");
+  app.add_option("--other", other, "the other cartridge's ROM");
   auto* pulls = app.add_option("--pull-after", pull, "questions; then the slot is empty");
   CLI11_PARSE(app, argc, argv);
   if (stalls->count() > 0) faults.stall_after = stall;
   if (pulls->count() > 0) faults.pull_after = pull;
+  if (moves->count() > 0) traits.switch_moved_at = switch_moved;
+  if (swaps->count() > 0) faults.swap_after = swap;
+  if (!other.empty()) faults.other = cartridge_from(other, "", "", "");
   std::optional<SimulatedCartridge> cartridge;
   if (!empty && !rom.empty()) {
     if (!std::filesystem::exists(rom)) {

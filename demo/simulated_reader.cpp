@@ -81,6 +81,8 @@ void SimulatedReader::question(const Bytes& payload, Milliseconds now) {
   if (!ask || *ask < 1 || *ask > 65'535) return;
   ++asked_;
   if (faults_.stall_after && asked_ > *faults_.stall_after) return;
+  if (traits_.switch_moved_at && asked_ == *traits_.switch_moved_at)
+    volts_mv_ = volts_mv_ == kLow ? kHigh : kLow;
   if (faults_.pull_after && asked_ == *faults_.pull_after) put_in(std::nullopt);
   if (faults_.swap_after && asked_ == *faults_.swap_after) put_in(faults_.other);
   const bool again = payload == last_question_ && (what == nullptr || *what != "hello");

@@ -59,6 +59,8 @@ struct ReaderTraits {
   std::size_t chunk = 1024;  ///< most bytes of data in one message
   int volts_mv = 5000;       ///< when it starts
   bool volts_by_switch = false;
+  /// Somebody moves the switch before this question; nothing: nobody does.
+  std::optional<std::uint64_t> switch_moved_at = {};
   std::uint64_t bytes_per_second = 0;  ///< of answers; 0: no time passes
 };
 

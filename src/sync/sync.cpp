@@ -181,14 +181,17 @@ class Syncer {
     return {};
   }
 
+  [[nodiscard]] bool is_here(const std::string& key) const {
+    return std::ranges::any_of(bays_, [&](const BayView& bay) { return bay.has_key(key); });
+  }
+
   Result<void> forget() {
     if (!request_.forget) return {};
     bool found = false;
     for (auto& [key, record] : joined_.state().saves) {
       const SaveVersion* version = joined_.graph().find(record.agreed.version);
-      const bool is_here =
-          std::ranges::any_of(bays_, [&](const BayView& bay) { return bay.has_key(key); });
-      if (version == nullptr || is_here || !is_named(version->identity, *request_.forget)) continue;
+      if (version == nullptr || is_here(key) || !is_named(version->identity, *request_.forget))
+        continue;
       record.forgotten = true;
       found = true;
     }

@@ -140,6 +140,44 @@ TEST_F(CartTool, ASlotThatIsEmptyOrWronglySwitchedIsSaid) {
   EXPECT_EQ(object({"cart", "look", "--port", "pty:new.sav"}, 2)["error"]["code"], "usage");
 }
 
+TEST_F(CartTool, WaitsForTheSwitch) {
+  const test::Outcome waited = run({"cart", "look", "--wait", "--port",
+                                    port("--switch --volts 3300 --switch-after 6")});
+  EXPECT_EQ(waited.status, 0) << waited.err;
+  EXPECT_NE(waited.err.find("move the reader's switch to 5.0 V"), std::string::npos);
+}
+
+// Another cartridge in the middle of a write: the old one holds neither save, and that is said; the
+// other one is not touched.
+TEST_F(CartTool, ACartridgeThatIsSwappedIsNoticed) {
+  folder_.write("other.gb", with_checksum(demo::gb_rom("MOSS", 0x03, 2)));
+  const json swapped = object({"cart", "write", "new.sav", "--port",
+                               port("--swap-after 80 --other other.gb")},
+                              5)["error"];
+  EXPECT_EQ(swapped["code"], "other-cartridge");
+  EXPECT_NE(std::string(swapped["text"]).find("neither the old save nor the new one"),
+            std::string::npos);
+  EXPECT_EQ(run({"undo", "--port", port()}).status, 0);
+  EXPECT_EQ(chip(), old_);
+}
+
+// A reader's bay is synced when it is named.
+TEST_F(CartTool, IsKeptInStepWhenItIsNamed) {
+  folder_.write("home/Kite (Europe).gb", read(folder_ / "chip/kite.gb"));
+  folder_.write("home/Kite (Europe).sav", old_, 40);
+  ASSERT_EQ(run({"bay", "learn", "home", "home"}).status, 0);
+  ASSERT_EQ(run({"bay", "learn", "slot", "--port", port()}).status, 0);
+  EXPECT_EQ(object({"sync", "home", "slot"})["in_step"], 2);
+  folder_.write("home/Kite (Europe).sav", new_, 30);
+  EXPECT_EQ(object({"sync", "home", "slot"})["carried"].size(), 1U);
+  EXPECT_EQ(chip(), new_);
+  // Played on the cartridge.
+  const Bytes played = test::random_bytes(0x1100, 8) + Bytes(0xF00, std::byte{0xFF});
+  folder_.write("chip/kite.sav", played);
+  EXPECT_EQ(object({"sync", "home", "slot"})["carried"].size(), 1U);
+  EXPECT_EQ(read(folder_ / "home/Kite (Europe).sav"), played);
+}
+
 TEST_F(CartTool, DirtyContactsAreNeverAGoodDump) {
   int good = 0;
   for (int seed = 0; seed < 6; ++seed) {

@@ -2,6 +2,7 @@
 // orders, also with a view of the hub that is old.
 #include <gtest/gtest.h>
 
+#include <algorithm>
 #include <map>
 
 #include "core/sync/decide.h"
