@@ -6,6 +6,7 @@
 #include <array>
 #include <ostream>
 
+#include "cli/ask_login.h"
 #include "cli/commands/commands.h"
 #include "cli/render/json.h"
 #include "cli/render/progress.h"
@@ -81,6 +82,14 @@ void Run::with_session(const std::function<Result<void>(Session&)>& body) {
                               "contact: do not pull the cartridge now\n",
                               seconds)
                        << std::flush;
+    };
+    // Asked once, and never written anywhere.
+    session->ask_login = [known = std::optional<ShareLogin>(),
+                          &shown](const std::string& where) mutable {
+      if (known) return known;
+      shown.clear();
+      known = ask_login(where);
+      return known;
     };
     const auto done = body(*session);
     session->progress = line = nullptr;

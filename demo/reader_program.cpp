@@ -148,7 +148,8 @@ int run(int argc, char** argv) {
   std::uint64_t switch_moved = 0;
   std::uint64_t swap = 0;
   std::string other;
-  auto* moves = app.add_option("--switch-after", switch_moved, "questions; then the switch is moved");
+  auto* moves =
+      app.add_option("--switch-after", switch_moved, "questions; then the switch is moved");
   auto* swaps = app.add_option("--swap-after", swap, "questions; then another cartridge is in it");
   app.add_option("--other", other, "the other cartridge's ROM");
   auto* pulls = app.add_option("--pull-after", pull, "questions; then the slot is empty");

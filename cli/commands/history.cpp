@@ -4,9 +4,11 @@
 
 #include <memory>
 
+#include "bayswap/sync.h"
 #include "bayswap/versions.h"
 #include "cli/commands/commands.h"
 #include "cli/render/json.h"
+#include "cli/render/sync.h"
 #include "cli/render/text.h"
 
 namespace bayswap::cli {
@@ -53,19 +55,34 @@ void add_verify(Command& history, Run& run) {
 void add_export(Command& history, Run& run) {
   auto save = std::make_shared<std::string>();
   auto out = std::make_shared<std::string>();
+  auto hub = std::make_shared<bool>(false);
   Command& command = add_command(history, run, "export", "Write versions as plain files",
                                  "bayswap history export \"Copper Tide\" -o old-saves");
   command.add_option("SAVE", *save, fmt::format("{}; none: all of them", kSave));
   command.add_option("-o,--out", *out, "a new folder").type_name("DIR").required();
+  command.add_flag("--hub", *hub, "the versions on the hub");
   command.on_call([=, &run] {
     run.with_session([&](Session& session) -> Result<void> {
-      const auto files = export_history(session, *save, *out);
+      const auto files =
+          *hub ? export_hub(session, *save, *out) : export_history(session, *save, *out);
       if (!files) return tl::unexpected(files.error());
       run.print(run.json ? json_text(*files)
                          : fmt::format("{} files written to {}\n", files->size(), path_text(*out)));
       return {};
     });
   });
+}
+
+// A version on the hub becomes the newest one, everywhere.
+Result<void> restore_from_hub(Session& session, const RestoreRequest& request, Run& run) {
+  SyncRequest taking;
+  taking.take = request.save;
+  taking.take_from = request.at;
+  taking.plan = request.plan;
+  const auto report = sync(session, taking);
+  if (!report) return tl::unexpected(report.error());
+  run.print(run.json ? json_text(*report) : sync_text(*report, run.style()));
+  return {};
 }
 
 }  // namespace
@@ -76,13 +93,16 @@ void add_history(Command& app, Run& run) {
       add_command(app, run, "history", "Versions of saves: what was there, when and why",
                   "bayswap history \"Copper Tide\"");
   history.add_option("SAVE", request->save, fmt::format("{}; none: all of them", kSave));
+  auto hub = std::make_shared<bool>(false);
+  history.add_flag("--hub", *hub, "the versions on the hub, from all devices");
   add_tidy(history, run);
   add_verify(history, run);
   add_export(history, run);
   history.on_call([=, &run] {
     run.with_session([&](Session& session) -> Result<void> {
       request->hashes = run.json;
-      const auto saves = list_history(session, *request);
+      const auto saves =
+          *hub ? hub_history(session, request->save.value_or("")) : list_history(session, *request);
       if (!saves) return tl::unexpected(saves.error());
       run.print(run.json ? json_text(*saves) : history_text(*saves, run.style()));
       return {};
@@ -96,12 +116,14 @@ void add_restore(Command& app, Run& run) {
       add_command(app, run, "restore", "Bring an older version back; undo takes that back",
                   "bayswap restore \"den:Copper Tide\" --at v12");
   command.add_option("SAVE", request->save, kSave).required();
-  command.add_option("--at", request->at, "the version, as 'bayswap history' shows it")
+  command
+      .add_option("--at", request->at, "the version, as 'bayswap history' shows it; @ID: the hub's")
       .type_name("VERSION")
       .required();
   command.add_flag("--plan", request->plan, "only say what would be done");
   command.on_call([=, &run] {
     run.with_session([&](Session& session) -> Result<void> {
+      if (request->at.starts_with('@')) return restore_from_hub(session, *request, run);
       const auto report = restore(session, *request);
       if (!report) return tl::unexpected(report.error());
       run.print(run.json ? json_text(*report)

@@ -12,6 +12,7 @@
 #include <vector>
 
 #include "bayswap/carry.h"
+#include "bayswap/versions.h"
 
 namespace bayswap {
 
@@ -126,5 +127,16 @@ struct HubTidied {
 /// Lets versions go that are followed by at least `keep` others and older than `days`. Never a
 /// newest one, nor one of a conflict. Errors as show_hub().
 [[nodiscard]] Result<HubTidied> tidy_hub(Session& session, std::size_t keep, int days, bool plan);
+
+/// The versions that the hub has of the saves that a title, label or code means; all for an empty
+/// text. Their ids (`@12ab34cd`) are what SyncRequest::take_from takes. Errors as show_hub();
+/// `no-match`.
+[[nodiscard]] Result<std::vector<SaveHistory>> hub_history(Session& session,
+                                                           const std::string& text);
+
+/// The same as plain files in a new folder: each version in a folder of its own. Gives the files.
+/// Errors as hub_history(); `name-taken`.
+[[nodiscard]] Result<std::vector<Path>> export_hub(Session& session, const std::string& text,
+                                                   const Path& folder);
 
 }  // namespace bayswap

@@ -41,6 +41,8 @@ class JoinedHub {
 
   [[nodiscard]] Hub& hub() { return *hub_; }
   [[nodiscard]] LocalState& state() { return state_; }
+  /// The hub's folder or URL.
+  [[nodiscard]] const std::string& place() const { return state_.where; }
   [[nodiscard]] const StateFolder& folder() const { return folder_; }
   [[nodiscard]] const VersionGraph& graph() const { return graph_; }
   /// Sound journals by the devices' ids.

@@ -141,8 +141,8 @@ TEST_F(CartTool, ASlotThatIsEmptyOrWronglySwitchedIsSaid) {
 }
 
 TEST_F(CartTool, WaitsForTheSwitch) {
-  const test::Outcome waited = run({"cart", "look", "--wait", "--port",
-                                    port("--switch --volts 3300 --switch-after 6")});
+  const test::Outcome waited =
+      run({"cart", "look", "--wait", "--port", port("--switch --volts 3300 --switch-after 6")});
   EXPECT_EQ(waited.status, 0) << waited.err;
   EXPECT_NE(waited.err.find("move the reader's switch to 5.0 V"), std::string::npos);
 }
@@ -151,9 +151,8 @@ TEST_F(CartTool, WaitsForTheSwitch) {
 // other one is not touched.
 TEST_F(CartTool, ACartridgeThatIsSwappedIsNoticed) {
   folder_.write("other.gb", with_checksum(demo::gb_rom("MOSS", 0x03, 2)));
-  const json swapped = object({"cart", "write", "new.sav", "--port",
-                               port("--swap-after 80 --other other.gb")},
-                              5)["error"];
+  const json swapped = object(
+      {"cart", "write", "new.sav", "--port", port("--swap-after 80 --other other.gb")}, 5)["error"];
   EXPECT_EQ(swapped["code"], "other-cartridge");
   EXPECT_NE(std::string(swapped["text"]).find("neither the old save nor the new one"),
             std::string::npos);

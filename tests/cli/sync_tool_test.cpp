@@ -1,5 +1,6 @@
 // `sync`, `hub` and `watch` as people run them, on two devices of the demo world.
 #include <csignal>
+#include <set>
 #include <thread>
 
 #include "demo/world.h"
@@ -112,6 +113,34 @@ TEST_F(SyncTool, AHubThatIsNotThereOrDamagedIsSaid) {
             std::vector<std::string>{"Tin Orchard"});
   EXPECT_EQ(object("den", {"hub", "leave"})["left"], at("stick"));
   EXPECT_EQ(object("den", {"hub", "show"}, 1)["error"]["code"], "no-match");
+}
+
+TEST_F(SyncTool, VersionsOnTheHubAreListedRestoredAndExported) {
+  object("den", {"sync"});
+  const std::string save = "den/saves/Tin Orchard (Europe).srm";
+  const Bytes first = read(folder_ / save);
+  ASSERT_TRUE(demo::play_trip(folder_ / save));
+  const Bytes second = read(folder_ / save);
+  object("den", {"sync"});
+  const json saves = object("den", {"history", "Tin Orchard", "--hub"})["saves"];
+  ASSERT_EQ(saves.size(), 1U);
+  ASSERT_EQ(saves[0]["versions"].size(), 2U);
+  const std::string old = saves[0]["versions"][0]["version"];
+  ASSERT_EQ(on("den", {"restore", "Tin Orchard", "--at", old, "--plan"}).status, 0);
+  EXPECT_EQ(read(folder_ / save), second);
+  const Outcome restored = on("den", {"restore", "Tin Orchard", "--at", old});
+  EXPECT_EQ(restored.status, 0) << restored.out << restored.err;
+  EXPECT_TRUE(std::ranges::equal(ByteView(read(folder_ / save)).first(0x2000),
+                                 ByteView(first).first(0x2000)));
+  EXPECT_EQ(object("den", {"sync"})["in_step"], 11);
+  EXPECT_EQ(object("den", {"history", "nothing", "--hub"}, 1)["error"]["code"], "no-match");
+  const json files = object("den", {"history", "export", "Tin Orchard", "--hub", "-o", "old"});
+  EXPECT_EQ(files["outputs"].size(), 6U) << files;  // three versions of a chip and a clock
+  std::set<Bytes> chips;
+  for (const auto& entry : std::filesystem::recursive_directory_iterator(folder_ / "old"))
+    if (entry.path().filename() == "sram") chips.insert(read(entry.path()));
+  EXPECT_EQ(chips.size(), 2U);
+  EXPECT_TRUE(chips.contains(Bytes(second.begin(), second.begin() + 0x2000)));
 }
 
 // Titles' folders and packages: each device has its own ids of accounts and its own tree.

@@ -35,9 +35,10 @@ VersionGraph::VersionGraph(std::vector<SaveVersion> versions) {
 // Parents first; what refers to unknown ones waits, and so does what follows it.
 void VersionGraph::take_known(std::vector<SaveVersion> versions) {
   std::ranges::sort(versions, {}, &SaveVersion::id);
-  versions.erase(std::unique(versions.begin(), versions.end(),
-                             [](const SaveVersion& a, const SaveVersion& b) { return a.id == b.id; }),
-                 versions.end());
+  versions.erase(
+      std::unique(versions.begin(), versions.end(),
+                  [](const SaveVersion& a, const SaveVersion& b) { return a.id == b.id; }),
+      versions.end());
   std::map<std::string, std::vector<std::size_t>> children;
   std::vector<std::size_t> missing(versions.size());
   std::vector<std::size_t> ready;

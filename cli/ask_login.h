@@ -1,0 +1,15 @@
+// A name and a password, asked for at the terminal.
+#pragma once
+
+#include <optional>
+#include <string>
+
+#include "bayswap/login.h"
+
+namespace bayswap::cli {
+
+/// Asks the person at the terminal; what is typed as the password is not shown. Nothing where there
+/// is no terminal, or nothing is typed.
+[[nodiscard]] std::optional<ShareLogin> ask_login(const std::string& where);
+
+}  // namespace bayswap::cli
