@@ -14,7 +14,8 @@ namespace bayswap {
 /// A save whose newest version is to be carried to a bay.
 struct WantedHere {
   const SyncedSave* save = nullptr;
-  const RomFile* rom = nullptr;  ///< of the game there, where no save of it lies there yet
+  const RomFile* rom = nullptr;         ///< of the game there, where no save of it lies there yet
+  const LocalUnit* replaces = nullptr;  ///< the save that lies there
 };
 
 struct BayView {

@@ -114,9 +114,16 @@ void give_roles(std::vector<LocalUnit>& units) {
 // Hashes what the system says of the files below a folder, without reading them.
 class Stamper {
  public:
-  explicit Stamper(Storage& storage) : storage_(storage), now_(now_ns()) {}
+  /// `oldest_young`: files that changed later are so young that they may change unseen; 0: none is.
+  Stamper(Storage& storage, std::int64_t oldest_young)
+      : storage_(storage), oldest_young_(oldest_young) {}
 
-  /// False when a folder can't be listed, or a file is so young that it may change unseen.
+  void add_file(const FileInfo& info) {
+    std::string facts;
+    add_facts(info, facts);
+    hasher_.add(as_bytes(facts));
+  }
+  /// False when a folder can't be listed, or a file is young.
   bool add(const Path& folder) {
     const auto entries = storage_.entries(folder);
     if (!entries) return false;
@@ -127,10 +134,9 @@ class Stamper {
       facts += name;
       facts += file ? '\n' : '/';
       if (!file) continue;
-      if (std::max(info.modified_ns, info.changed_ns) > now_ - kYoung) return false;
-      for (const auto number : {static_cast<std::int64_t>(info.size), info.modified_ns,
-                                info.changed_ns, static_cast<std::int64_t>(info.inode)})
-        facts.append(reinterpret_cast<const char*>(&number), sizeof number);
+      if (oldest_young_ != 0 && std::max(info.modified_ns, info.changed_ns) > oldest_young_)
+        return false;
+      add_facts(info, facts);
     }
     hasher_.add(as_bytes(facts));
     return std::ranges::all_of(*entries, [&](const NamedInfo& entry) {
@@ -140,8 +146,14 @@ class Stamper {
   [[nodiscard]] std::string finish() { return hex_text(hasher_.finish()); }
 
  private:
+  static void add_facts(const FileInfo& info, std::string& facts) {
+    for (const auto number : {static_cast<std::int64_t>(info.size), info.modified_ns,
+                              info.changed_ns, static_cast<std::int64_t>(info.inode)})
+      facts.append(reinterpret_cast<const char*>(&number), sizeof number);
+  }
+
   Storage& storage_;
-  std::int64_t now_;
+  std::int64_t oldest_young_;
   Hasher hasher_;
 };
 
@@ -182,15 +194,28 @@ Result<std::vector<LocalUnit>> saves_of_bay(Session& session, const Bay& bay, bo
     unit.save.blank = source.save.blank();
     unit.source = std::move(source);
     unit.key = key_of(bay, unit);
+    unit.stamp = stamp_of(session, unit);
     units.push_back(std::move(unit));
   }
   give_roles(units);
   return units;
 }
 
+std::string stamp_of(Session& session, const LocalUnit& unit) {
+  Stamper stamper(*session.storage, 0);
+  for (const Path& path : unit.source.files) {
+    const auto info = session.storage->info(path);
+    if (info && info->type == FileType::folder)
+      (void)stamper.add(path);
+    else
+      stamper.add_file(info.value_or(FileInfo{}));
+  }
+  return stamper.finish();
+}
+
 std::string stamp_of_bay(Session& session, const Bay& bay) {
   if (bay.port) return {};
-  Stamper stamper(*session.storage);
+  Stamper stamper(*session.storage, now_ns() - kYoung);
   return stamper.add(bay.place) ? stamper.finish() : std::string();
 }
 

@@ -11,7 +11,8 @@ namespace bayswap {
 
 struct LocalUnit {
   std::string bay;
-  std::string key;  ///< the same for the same save at each sync
+  std::string key;    ///< the same for the same save at each sync
+  std::string stamp;  ///< of its files when they were read
   Source source;
   LocalSave save;
 };
@@ -22,6 +23,9 @@ struct LocalUnit {
 
 /// A game that a bay has, whether or not it has a save of it.
 [[nodiscard]] SaveIdentity identity_of(const RomFile& rom, const Catalog& catalog);
+
+/// Stands for the files of a save as they are now: other when one was written.
+[[nodiscard]] std::string stamp_of(Session& session, const LocalUnit& unit);
 
 /// Stands for the files of a bay: other when one was added, changed or removed. Empty when a file
 /// is so young that it might change without showing.

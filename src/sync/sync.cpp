@@ -95,7 +95,7 @@ class Syncer {
   void decide(LocalUnit& unit) {
     LocalRecord* record = record_of(unit);
     if (record != nullptr) unit.save.agreed = record->agreed;
-    const bool changed = record == nullptr || record->agreed.progress != unit.save.progress;
+    const bool changed = record != nullptr && record->agreed.progress != unit.save.progress;
     if (changed) unit.save.put_on_purpose = was_put_on_purpose(unit);
     const LocalDecision decision =
         decide_local(unit.save, joined_.graph(), history_of(unit), request_.accept);
@@ -251,7 +251,7 @@ class Syncer {
         const PlaceDecision decision = decide_place(
             joined_.graph(), save, record == nullptr ? std::string() : record->agreed.version);
         conflict = conflict || decision.step == PlaceStep::conflict;
-        if (decision.step == PlaceStep::bring) bay.wanted.push_back({&save, nullptr});
+        if (decision.step == PlaceStep::bring) bay.wanted.push_back({&save, nullptr, unit});
         if (decision.step == PlaceStep::in_step) ++report_.in_step;
       }
       if (!here && place_where_none_is(save, bay)) has_place = true;
@@ -288,7 +288,7 @@ class Syncer {
     if (rom == nullptr && !wanted) return false;
     if (save.heads.size() > 1) return rom != nullptr;
     brought_ = brought_ || wanted;
-    bay.wanted.push_back({&save, rom});
+    bay.wanted.push_back({&save, rom, nullptr});
     return true;
   }
 
@@ -308,6 +308,13 @@ class Syncer {
       if (request_.plan && version.id.starts_with("planned-")) {
         report_.carried.push_back(item_of(version));  // its content is not on the hub yet
         report_.carried.back().bay = bay.bay->name;
+        continue;
+      }
+      if (wanted.replaces != nullptr &&
+          wanted.replaces->stamp != stamp_of(session_, *wanted.replaces)) {
+        hold(version, bay,
+             {Level::error, Code::in_use, "the save here changed while it was being synced",
+              "sync again when the program has saved"});
         continue;
       }
       auto source = bay.source_of(joined_, *wanted.save, version, wanted.rom);

@@ -1,5 +1,9 @@
 // Devices around a hub: what is newer goes everywhere, in each device's own names; bad saves do
 // not, and nobody settles a conflict but the user.
+#include <functional>
+#include <utility>
+
+#include "support/failing_storage.h"
 #include "sync/devices.h"
 
 namespace bayswap {
@@ -172,6 +176,50 @@ TEST_F(SyncTest, ADeletedFileIsNotADeletedSave) {
   EXPECT_EQ(synced(ferry).missing.size(), 1U);
   forget.forget = "nothing such";
   EXPECT_EQ(ferry.sync(forget).error().code, Code::no_match);
+}
+
+// Somebody plays while a sync is at work: what the sync has not seen is not replaced.
+TEST_F(SyncTest, ASaveThatChangesMeanwhileIsLeft) {
+  class Late final : public test::FailingStorage {
+   public:
+    explicit Late(std::function<void()> then)
+        : FailingStorage(0, Fault::error), then_(std::move(then)) {}
+    Result<void> rename_new(const Path& from, const Path& to) override {
+      if (then_) std::exchange(then_, nullptr)();
+      return FailingStorage::rename_new(from, to);
+    }
+
+   private:
+    std::function<void()> then_;
+  };
+  Device& den = device("den", 0);
+  Device& ferry = device("ferry", 1);
+  for (const std::string& game : test::games()) den.play(game, progress(1));
+  synced(den);
+  synced(ferry);
+  ferry.play("TIDE TABLE", progress(2));
+  synced(ferry);
+  den.play(kGame, progress(3));
+  Late late([&] { den.play("TIDE TABLE", progress(4)); });
+  const auto report = den.sync({}, late);
+  ASSERT_TRUE(report) << report.error().text;
+  EXPECT_EQ(report->published.size(), 1U);
+  ASSERT_EQ(report->held.size(), 1U);
+  EXPECT_EQ(report->held[0].reason->code, Code::in_use);
+  EXPECT_EQ(den.save("TIDE TABLE"), progress(4));
+  EXPECT_EQ(synced(den).conflicts.size(), 1U);
+}
+
+// A blank save that a program made when it was begun is as good as none.
+TEST_F(SyncTest, NewerProgressGoesOverABlankSaveThatNeverWasInStep) {
+  Device& den = device("den", 0);
+  Device& ferry = device("ferry", 1);
+  den.play(kGame, progress(1));
+  ferry.play(kGame, Bytes(0x2000, std::byte{0xFF}));
+  EXPECT_TRUE(synced(ferry).held.empty());
+  synced(den);
+  EXPECT_EQ(synced(ferry).carried.size(), 1U);
+  EXPECT_EQ(ferry.save(kGame), progress(1));
 }
 
 TEST_F(SyncTest, TheHubHasToBeTheOneThatWasJoined) {

@@ -69,7 +69,7 @@ LocalDecision decide_local(const LocalSave& save, const VersionGraph& graph,
     }
   }
   const SaveVersion* before = save.agreed ? graph.find(save.agreed->version) : nullptr;
-  if (save.blank && !save.problem && !save.agreed && history == nullptr) {
+  if (save.blank && !save.problem && !save.agreed && !accept.contains(Code::blank_source)) {
     decision.step = LocalStep::leave;
     return decision;
   }

@@ -37,7 +37,7 @@ enum class LocalStep {
   adopt,    ///< a version says the same: it is that one
   publish,  ///< a new version
   hold,     ///< it is not made known, and not replaced
-  leave,    ///< a blank save that nobody knows anything of
+  leave,    ///< a blank save of a game that never was in step here: as good as none
 };
 
 struct LocalDecision {
