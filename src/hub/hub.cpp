@@ -43,7 +43,13 @@ Result<std::string> read_id(ByteView bytes, const std::string& where) {
     return fail(Trouble::place, Code::hub_differs,
                 fmt::format("{}: the hub is of a later version", safe_text(where)),
                 "update Bay Swap on this device");
-  return object["id"].get<std::string>();
+  // It becomes a part of file names here.
+  std::string id = object["id"].get<std::string>();
+  if (id.size() != kIdDigits || !bytes_of_hex(id))
+    return fail(Trouble::place, Code::hub_differs,
+                fmt::format("{}: the hub's id makes no sense", safe_text(where)),
+                "name the hub of your other devices, or an empty folder");
+  return id;
 }
 
 }  // namespace

@@ -90,7 +90,7 @@ Result<Source> BayView::source_of(JoinedHub& joined, const SyncedSave& save,
   source.save = std::move(*content);
   source.modified_ns = version.time_ns;
   source.stem = version.identity.stem;
-  if (!version.layout.empty()) source.layouts = {version.layout};
+  if (find_layout(version.layout)) source.layouts = {version.layout};
   // What lies here says how the game is called here.
   for (const LocalUnit* unit : units_of(save)) {
     source.stem = unit->source.stem;

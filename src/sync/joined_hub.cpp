@@ -11,7 +11,8 @@
 namespace bayswap {
 namespace {
 
-constexpr std::uint64_t kLargestEntry = 64U << 20U;  // bytes
+constexpr std::uint64_t kLargestEntry = 64U << 20U;    // bytes
+constexpr std::uint64_t kLargestJournals = 1U << 30U;  // bytes, of all devices
 constexpr std::size_t kDeviceDigits = 16;
 
 bool is_url(const std::string& where) {
@@ -138,11 +139,17 @@ Result<void> JoinedHub::load() {
   const auto names = folder_.entry_names(state_.hub);
   if (!names) return tl::unexpected(names.error());
   std::map<std::string, std::vector<JournalEntry>> found;
+  std::uint64_t size = 0;
   for (const std::string& name : *names) {
     const auto packed = folder_.entry(state_.hub, name);
     if (!packed) return tl::unexpected(packed.error());
     const auto bytes = unpack_from_hub(*packed, kLargestEntry, name);
     if (!bytes) return tl::unexpected(bytes.error());
+    size += bytes->size();
+    if (size > kLargestJournals)
+      return fail(Trouble::input, Code::too_much,
+                  fmt::format("the hub's journals hold more than {}", size_text(kLargestJournals)),
+                  "is it a hub of yours? Leave it, and make a new one");
     auto entry = read_entry(*bytes, name);
     if (!entry) return tl::unexpected(entry.error());
     found[entry->device].push_back(std::move(*entry));

@@ -3,6 +3,7 @@
 #include <fmt/core.h>
 
 #include <algorithm>
+#include <array>
 
 #include "core/bytes/text.h"
 
@@ -35,6 +36,34 @@ std::vector<ByteView> objects_in(const Save& save) {
   }
   add(save.entry);
   return objects;
+}
+
+// A relative path that stays where it begins.
+bool is_part_name(const std::string& name) {
+  if (name.empty() || safe_text(name) != name || name.find('\\') != std::string::npos) return false;
+  const Path path(name);
+  return path.is_relative() && std::ranges::none_of(path, [](const Path& step) {
+           return step == ".." || step == "." || step.empty();
+         });
+}
+
+// What a hub says of a save is not believed: names become names of files.
+bool is_sensible(const SaveVersion& version) {
+  constexpr std::size_t kLongestSlot = 16;
+  if (version.parts.empty() || version.identity.slot.size() > kLongestSlot) return false;
+  std::uint64_t size = 0;
+  for (const VersionPart& part : version.parts) {
+    if (!is_part_name(part.name) || part.size > kLargestSave - size) return false;
+    size += part.size;
+  }
+  const auto is_plain = [](const std::string& name) {
+    return name.find('/') == std::string::npos && name != ".." && safe_text(name) == name;
+  };
+  const SaveIdentity& identity = version.identity;
+  return std::ranges::all_of(
+      std::array{&identity.stem, &identity.slot, &identity.label, &identity.role,
+                 &identity.game.code, &identity.game.serial, &identity.game.title_id},
+      [&](const std::string* name) { return is_plain(*name); });
 }
 
 }  // namespace
@@ -79,7 +108,7 @@ Result<Save> content_of(Hub& hub, const SaveVersion& version) {
                 fmt::format("version {} on the hub {}", safe_text(version.id), why),
                 "a device that still has it uploads it again when it syncs");
   };
-  if (version.size() > kLargestSave) return damaged("is larger than any save");
+  if (!is_sensible(version)) return damaged("makes no sense");
   Save save;
   save.system = version.identity.system;
   save.kind = version.identity.kind;

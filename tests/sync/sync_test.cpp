@@ -3,8 +3,13 @@
 #include <functional>
 #include <utility>
 
+#include "files/version_digest.h"
+#include "history/history.h"
+#include "hub/folder_store.h"
+#include "hub/hub.h"
 #include "support/failing_storage.h"
 #include "sync/devices.h"
+#include "sync/joined_hub.h"
 
 namespace bayswap {
 namespace {
@@ -337,6 +342,90 @@ TEST_F(SyncTest, OldVersionsAreLetGo) {
   synced(den);
   synced(ferry);
   EXPECT_EQ(ferry.save(kGame), progress(9));
+}
+
+// What a hostile hub says in journals that are sound: as a newer version of a save that lies here,
+// and as a save that is asked for. Nothing crashes, nothing is written outside of the bay, and what
+// is replaced is in history.
+using Lie = std::function<void(SaveVersion&)>;
+
+void expect_harmless(const Lie& lie) {
+  const test::TempFolder world;
+  std::filesystem::create_directory(world / "hub");
+  const Device den(world, "den", test::habits()[0]);
+  den.join();
+  const Bytes own = test::random_bytes(0x2000, 1);
+  const Bytes evil = test::random_bytes(0x2000, 2);
+  den.play(kGame, own);
+  ASSERT_TRUE(den.sync());
+  const auto before = test::snapshot(world.path());
+  auto hub = Hub::join(open_folder_store(disk(), world / "hub"));
+  ASSERT_TRUE(hub);
+  ASSERT_TRUE(hub->put_object(sha256(evil), evil));
+  Session session = den.open();
+  std::vector<SaveVersion> versions;
+  {
+    const auto joined = JoinedHub::open(session, hub_state(session));
+    ASSERT_TRUE(joined);
+    versions.assign(2, joined->graph().versions().front());
+  }
+  for (SaveVersion& version : versions) {
+    version.parents = {std::exchange(version.id, "")};
+    version.parts[0].pieces = {sha256(evil)};
+    Save save;
+    save.system = System::gb;
+    save.parts.push_back({"sram", evil, false});
+    version.progress = progress_of(save);
+  }
+  versions[1].parents.clear();
+  versions[1].identity.game.title = versions[1].identity.stem = "EVIL";
+  versions[1].identity.rom.clear();
+  for (SaveVersion& version : versions) lie(version);
+  JournalEntry entry;
+  entry.device = "00000000000000ee";
+  entry.device_name = "\x1B]0;evil\x07";
+  entry.versions = versions;
+  const Bytes bytes = entry_bytes(entry);
+  ASSERT_TRUE(hub->put_entry(entry, bytes));
+  SyncRequest bring;
+  bring.bring = "EVIL";
+  for (const SyncRequest& request : {SyncRequest{}, bring}) (void)bayswap::sync(session, request);
+  const auto history = History::open_to_read(disk(), den.home() / "data/history.db");
+  EXPECT_TRUE(den.save(kGame) == own ||
+              (history && *history && (*history)->size_of(version_digest(own))));
+  for (const auto& [path, content] : test::snapshot(world.path())) {
+    const bool ours =
+        path.starts_with("den/data") || path.starts_with("den/place") || path.starts_with("hub");
+    EXPECT_TRUE(ours || (before.contains(path) && before.at(path) == content)) << path;
+  }
+  EXPECT_FALSE(std::filesystem::exists("/tmp/evil"));
+}
+
+TEST(HostileHubs, WriteNothingOutside) {
+  const std::vector<Lie> lies{
+      [](SaveVersion&) {},
+      [](SaveVersion& v) { v.parts[0].name = "../../../evil"; },
+      [](SaveVersion& v) { v.parts[0].name = "/tmp/evil"; },
+      [](SaveVersion& v) { v.identity.stem = "../../evil"; },
+      [](SaveVersion& v) { v.identity.slot = "/../../evil", v.identity.kind = Kind::state; },
+      [](SaveVersion& v) { v.identity.label = "../evil", v.identity.kind = Kind::card_save; },
+      [](SaveVersion& v) { v.parts[0].size = ~0ULL; },
+      [](SaveVersion& v) { v.parts.resize(3, v.parts[0]), v.parts[1].size = ~0ULL; },
+      [](SaveVersion& v) { v.parts.clear(); },
+      [](SaveVersion& v) { v.parts.clear(), v.identity.kind = Kind::state; },
+      [](SaveVersion& v) { v.parts[0].pieces.assign(5000, v.parts[0].pieces[0]); },
+      [](SaveVersion& v) { v.parts[0].name = "a/../../b", v.identity.kind = Kind::folder; },
+      [](SaveVersion& v) { v.entry = v.parts[0].pieces[0], v.identity.kind = Kind::card_save; },
+      [](SaveVersion& v) { v.layout = "no-such-layout"; },
+      [](SaveVersion& v) { v.progress[0] ^= std::byte{1}; },
+      [](SaveVersion& v) { v.identity.game.title_id = "../x", v.identity.kind = Kind::folder; },
+      [](SaveVersion& v) { v.comment = "\x1B[2J", v.bay = "\x1B[31m"; },
+      [](SaveVersion& v) { v.identity.system = System::ps1; },
+      [](SaveVersion& v) { v.parts[0].name = "eeprom"; }};
+  for (std::size_t i = 0; i < lies.size(); ++i) {
+    SCOPED_TRACE("lie " + std::to_string(i));
+    expect_harmless(lies[i]);
+  }
 }
 
 }  // namespace
