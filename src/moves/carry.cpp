@@ -70,7 +70,7 @@ class Carrier {
 
   /// The place is there, and what an earlier run left is settled. Errors: `place-failed`.
   Result<void> get_ready() {
-    if (auto there = check_place(); !there) return there;
+    if (auto there = check_bay_is_there(session_, bay_); !there) return there;
     return request_.plan ? Result<void>{} : recover(session_);
   }
 
@@ -96,18 +96,6 @@ class Carrier {
   [[nodiscard]] std::vector<std::vector<Shown>> take_shown() { return std::move(shown_); }
 
  private:
-  // Where saves were seen before there is something; an empty folder is where a medium was.
-  Result<void> check_place() {
-    if (bay_.port) return {};  // a reader tells by itself whether it is there
-    const auto place = session_.storage->list(bay_.place);
-    if (place && (!place->empty() || bay_.shelves.empty())) return {};
-    return fail(Trouble::place, Code::place_failed,
-                fmt::format("bay {}: {} {}", bay_.name, safe_text(bay_.place.string()),
-                            place ? "is empty: its medium is out, or everything was moved away"
-                                  : "cannot be reached"),
-                "plug in or mount the place, or learn the bay again");
-  }
-
   // What a place that failed midway has not got.
   void name_what_is_left(std::span<const Source> left) {
     constexpr std::size_t kShown = 6;
@@ -440,6 +428,17 @@ std::string_view to_string(MoveStatus status) {
     case MoveStatus::stopped: return "stopped";
   }
   return {};
+}
+
+Result<void> check_bay_is_there(Session& session, const Bay& bay) {
+  if (bay.port) return {};  // a reader tells by itself whether it is there
+  const auto place = session.storage->list(bay.place);
+  if (place && (!place->empty() || bay.shelves.empty())) return {};
+  return fail(Trouble::place, Code::place_failed,
+              fmt::format("bay {}: {} {}", bay.name, safe_text(bay.place.string()),
+                          place ? "is empty: its medium is out, or everything was moved away"
+                                : "cannot be reached"),
+              "plug in or mount the place, or learn the bay again");
 }
 
 Result<CarriedSources> carry_sources(Session& session, const CarryRequest& request, const Bay& bay,

@@ -7,6 +7,10 @@
 
 namespace bayswap {
 
+/// Where saves were there is something; an empty folder is where a medium was. Errors:
+/// `place-failed`.
+[[nodiscard]] Result<void> check_bay_is_there(Session& session, const Bay& bay);
+
 struct CarriedSources {
   CarryReport report;
   std::vector<std::size_t> first_line;  ///< of each source that was begun, in report.moves

@@ -5,6 +5,7 @@
 #include <algorithm>
 
 #include "core/bytes/text.h"
+#include "moves/carry_sources.h"
 #include "sync/version_content.h"
 
 namespace bayswap {
@@ -28,6 +29,7 @@ IdentityNames game_names(SaveIdentity identity) {
 }  // namespace
 
 Result<BayView> BayView::read(Session& session, const Bay& bay, bool states) {
+  if (auto there = check_bay_is_there(session, bay); !there) return tl::unexpected(there.error());
   BayView view;
   view.bay = &bay;
   view.stamp = stamp_of_bay(session, bay);

@@ -183,6 +183,29 @@ TEST_F(SyncTest, ADeletedFileIsNotADeletedSave) {
   EXPECT_EQ(ferry.sync(forget).error().code, Code::no_match);
 }
 
+// A stick that is out is no stick whose saves were deleted.
+TEST_F(SyncTest, AnEmptyMountPointIsNotTakenForTheBay) {
+  Device& den = device("den", 0);
+  Device& ferry = device("ferry", 1);
+  for (const std::string& game : test::games()) den.play(game, progress(1));
+  synced(den);
+  synced(ferry);
+  std::filesystem::rename(ferry.home() / "place", world_ / "out");
+  for (const bool mount_point : {false, true}) {
+    if (mount_point) std::filesystem::create_directory(ferry.home() / "place");
+    const SyncReport report = synced(ferry);
+    ASSERT_TRUE(report.failed);
+    EXPECT_EQ(report.failed->code, Code::place_failed);
+    EXPECT_TRUE(report.missing.empty() && report.carried.empty());
+  }
+  EXPECT_TRUE(std::filesystem::is_empty(ferry.home() / "place"));
+  std::filesystem::remove(ferry.home() / "place");
+  std::filesystem::rename(world_ / "out", ferry.home() / "place");
+  ferry.play(kGame, progress(2));
+  EXPECT_EQ(synced(ferry).published.size(), 1U);
+  EXPECT_EQ(synced(den).carried.size(), 1U) << "it follows what was there before the stick was out";
+}
+
 // Somebody plays while a sync is at work: what the sync has not seen is not replaced.
 TEST_F(SyncTest, ASaveThatChangesMeanwhileIsLeft) {
   class Late final : public test::FailingStorage {
