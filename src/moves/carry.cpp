@@ -124,6 +124,8 @@ class Carrier {
     MoveReport line = first_line(source);
     Target& target = target_of(source);
     check_source(source, target, checks);
+    if (source.last_look)
+      if (auto found = source.last_look()) (void)checks.add(std::move(*found));
     shown_.emplace_back();
     const bool readable = !source.save.parts.empty() || target.moves_unread();
     if (checks.stopped() || !readable) return stop(line, checks);

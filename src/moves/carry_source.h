@@ -1,6 +1,7 @@
 // What is carried: one save, gathered from the files that hold its parts.
 #pragma once
 
+#include <functional>
 #include <map>
 #include <optional>
 #include <string>
@@ -29,6 +30,8 @@ struct Source {
   std::optional<Path> folder_there;     ///< the title's folder there that it belongs into
   std::int64_t modified_ns = 0;         ///< of the newest file
   Findings problems;                    ///< checks that stop it already
+  /// Asked just before it is placed; may be empty. What it finds stops the carry.
+  std::function<std::optional<Finding>()> last_look = {};
 
   [[nodiscard]] std::string shown() const;
 };

@@ -26,6 +26,7 @@ struct BayView {
   std::multimap<const SyncedSave*, std::size_t> of_save;
   std::string stamp;  ///< of its files, before they were read
   std::vector<WantedHere> wanted;
+  bool changed = false;  ///< something was carried there
 
   /// Errors: those of reading the place.
   [[nodiscard]] static Result<BayView> read(Session& session, const Bay& bay, bool states);

@@ -7,6 +7,7 @@
 #include <algorithm>
 #include <iterator>
 #include <map>
+#include <utility>
 
 #include "core/bytes/text.h"
 #include "files/atomic_write.h"
@@ -299,10 +300,12 @@ class Syncer {
             {"see what the hub has: '", Remedy::show_hub, "'"}};
   }
 
-  // Carries what is newer elsewhere to one bay.
+  // Carries what is newer elsewhere to one bay, as much at a time as fits into memory.
   void bring(BayView& bay) {
+    constexpr std::uint64_t kMostAtOnce = 64U << 20U;  // bytes
     std::vector<Source> sources;
     std::vector<const SaveVersion*> versions;
+    std::uint64_t size = 0;
     for (const WantedHere& wanted : bay.wanted) {
       const SaveVersion& version = newest(*wanted.save);
       if (request_.plan && version.id.starts_with("planned-")) {
@@ -310,28 +313,54 @@ class Syncer {
         report_.carried.back().bay = bay.bay->name;
         continue;
       }
-      if (wanted.replaces != nullptr &&
-          wanted.replaces->stamp != stamp_of(session_, *wanted.replaces)) {
-        hold(version, bay,
-             {Level::error, Code::in_use, "the save here changed while it was being synced",
-              "sync again when the program has saved"});
-        continue;
-      }
-      auto source = bay.source_of(joined_, *wanted.save, version, wanted.rom);
-      if (!source) {
-        if (source.error().code == Code::hub_damaged) {
-          report_.damaged = true;
-          std::ranges::copy(objects_of(version), std::back_inserter(unreadable_));
-        }
-        hold(version, bay,
-             {Level::error, source.error().code, source.error().text, source.error().hint});
-        if (source.error().trouble == Trouble::place) fail_with(source.error());
-        continue;
-      }
+      auto source = source_of(wanted, version, bay);
+      if (!source) continue;
       sources.push_back(std::move(*source));
       versions.push_back(&version);
+      size += version.size();
+      if (size < kMostAtOnce) continue;
+      carry_all(std::exchange(sources, {}), std::exchange(versions, {}), bay);
+      size = 0;
     }
-    if (sources.empty()) return;
+    if (!sources.empty()) carry_all(sources, versions, bay);
+  }
+
+  std::optional<Source> source_of(const WantedHere& wanted, const SaveVersion& version,
+                                  const BayView& bay) {
+    auto source = bay.source_of(joined_, *wanted.save, version, wanted.rom);
+    if (!source) {
+      const Error& error = source.error();
+      if (error.code == Code::hub_damaged) {
+        report_.damaged = true;
+        std::ranges::copy(objects_of(version), std::back_inserter(unreadable_));
+      }
+      hold(version, bay, {Level::error, error.code, error.text, error.hint});
+      if (error.trouble == Trouble::place) fail_with(error);
+      return std::nullopt;
+    }
+    // What was made known is what may be replaced, and nothing that came later.
+    source->last_look = [this, replaces = wanted.replaces]() -> std::optional<Finding> {
+      if (replaces == nullptr || replaces->stamp == stamp_of(session_, *replaces)) return {};
+      if (is_as_carried(*replaces)) return {};
+      return Finding{Level::error, Code::in_use, "the save here changed while it was being synced",
+                     "sync again when the program has saved"};
+    };
+    return std::move(*source);
+  }
+
+  // Whether the files are just as this run left them: another save of the same card went there.
+  bool is_as_carried(const LocalUnit& unit) {
+    const auto history = History::open_to_read(*session_.storage, session_.history_file());
+    if (!history || !*history) return false;
+    return std::ranges::all_of(unit.source.files, [&](const Path& file) {
+      const auto info = session_.storage->info(file);
+      return info && info->type == FileType::file &&
+             info->modified_ns == (*history)->written_ns(file.string());
+    });
+  }
+
+  void carry_all(const std::vector<Source>& sources,
+                 const std::vector<const SaveVersion*>& versions, BayView& bay) {
     CarryRequest request;
     request.to = bay.bay->name;
     request.plan = request_.plan;
@@ -350,7 +379,9 @@ class Syncer {
     }
     if (lines.failed) fail_with(*lines.failed);
     if (!lines.safe_to_remove.empty()) report_.safe_to_remove = lines.safe_to_remove;
-    if (!request_.plan) agree_on_carried(bay, versions);
+    if (request_.plan) return;
+    bay.changed = true;
+    agree_on_carried(bay, versions);
   }
 
   void take_outcome(const SaveVersion& version, const BayView& bay,
@@ -399,10 +430,10 @@ class Syncer {
     const LocalState& state = joined_.state();
     QuietState quiet{state.where, state.hub, state.device, {}};
     for (const BayView& bay : bays_) {
-      const std::string stamp = done ? stamp_of_bay(session_, *bay.bay) : "";
-      // What changed while it was read is looked at again.
-      const bool as_read = stamp == bay.stamp || !report_.carried.empty();
-      if (!stamp.empty() && as_read) quiet.bays[bay.bay->name] = {stamp, bay.units.size()};
+      // What changed since it was read is looked at again.
+      const std::string stamp = done && !bay.changed ? stamp_of_bay(session_, *bay.bay) : "";
+      if (!stamp.empty() && stamp == bay.stamp)
+        quiet.bays[bay.bay->name] = {stamp, bay.units.size()};
     }
     return joined_.folder().save_quiet(quiet);
   }

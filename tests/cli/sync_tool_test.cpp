@@ -115,6 +115,25 @@ TEST_F(SyncTool, AHubThatIsNotThereOrDamagedIsSaid) {
   EXPECT_EQ(object("den", {"hub", "show"}, 1)["error"]["code"], "no-match");
 }
 
+// Several saves of one card in one sync: the card that was written for the first is no card that
+// somebody else changed.
+TEST_F(SyncTool, SavesOfOneCardGoTogether) {
+  std::filesystem::copy(folder_ / "den", folder_ / "lodge",
+                        std::filesystem::copy_options::recursive);
+  begin("lodge", "lodge");
+  object("den", {"sync"});
+  EXPECT_EQ(object("lodge", {"sync"})["in_step"], 11);
+  const std::string card = "den/cards/left.card";
+  Bytes bytes = read(folder_ / card);
+  for (std::size_t block = 1; block < 16; ++block) bytes[block * 8192 + 0x1800] ^= std::byte{0x55};
+  folder_.write(card, bytes, 3);
+  EXPECT_EQ(object("den", {"sync"})["published"].size(), 4U);
+  const json carried = object("lodge", {"sync"});
+  EXPECT_EQ(carried["carried"].size(), 4U) << carried;
+  EXPECT_EQ(object("lodge", {"sync"})["in_step"], 11);
+  EXPECT_EQ(on("lodge", {"undo"}).status, 0);
+}
+
 TEST_F(SyncTool, VersionsOnTheHubAreListedRestoredAndExported) {
   object("den", {"sync"});
   const std::string save = "den/saves/Tin Orchard (Europe).srm";
