@@ -67,7 +67,11 @@ CborValue number(std::uint64_t value) {
 }
 
 CborMap where(const CartridgeArea& area, std::uint64_t at, std::uint64_t size) {
-  return {{"area", {area.name}}, {"at", number(at)}, {"size", number(size)}};
+  CborMap with;
+  with.emplace_back("area", CborValue{area.name});
+  with.emplace_back("at", number(at));
+  with.emplace_back("size", number(size));
+  return with;
 }
 
 CborMap in_session(CborMap with, std::int64_t session) {
