@@ -1,6 +1,5 @@
 #include "hub/webdav_store.h"
 
-#include <curl/curl.h>
 #include <fmt/core.h>
 
 #include <algorithm>
@@ -13,6 +12,7 @@
 #include <thread>
 
 #include "core/bytes/text.h"
+#include "hub/curl_library.h"
 
 namespace bayswap {
 namespace {
@@ -119,8 +119,11 @@ std::string last_name(std::string path) {
 
 class WebdavStore final : public HubStore {
  public:
-  WebdavStore(std::string url, AskLogin ask)
-      : url_(std::move(url)), ask_(std::move(ask)), curl_(curl_easy_init(), curl_easy_cleanup) {
+  WebdavStore(const CurlLibrary& library, std::string url, AskLogin ask)
+      : library_(library),
+        url_(std::move(url)),
+        ask_(std::move(ask)),
+        curl_(library.easy_init(), library.easy_cleanup) {
     while (url_.ends_with('/')) url_.pop_back();
     const char* user = std::getenv("BAYSWAP_HUB_USER");
     const char* password = std::getenv("BAYSWAP_HUB_PASSWORD");
@@ -251,7 +254,7 @@ class WebdavStore final : public HubStore {
                             result == CURLE_URL_MALFORMAT || result == CURLE_SSL_CACERT_BADFILE;
       if (tries == kTries || hopeless) {
         if (result == CURLE_OK) return answer;
-        return failed(curl_easy_strerror(result),
+        return failed(library_.easy_strerror(result),
                       result == CURLE_PEER_FAILED_VERIFICATION
                           ? "its certificate is not trusted: nothing was sent"
                           : "is the server on, and the network there?");
@@ -263,43 +266,44 @@ class WebdavStore final : public HubStore {
 
   CURLcode ask_once(const Request& request, Answer& answer) {
     CURL* curl = curl_.get();
-    curl_easy_reset(curl);  // connections stay open
+    library_.easy_reset(curl);  // connections stay open
     Transfer transfer{request.body.value_or(ByteView{}), 0, &answer, request.limit};
     curl_slist* list = nullptr;
     for (const std::string& header : request.headers)
-      list = curl_slist_append(list, header.c_str());
-    list = curl_slist_append(list, "Expect:");  // no second trip for each upload
-    curl_easy_setopt(curl, CURLOPT_URL, url_of(request.name).c_str());
-    curl_easy_setopt(curl, CURLOPT_CUSTOMREQUEST, request.method);
-    curl_easy_setopt(curl, CURLOPT_PROTOCOLS_STR, "http,https");
-    curl_easy_setopt(curl, CURLOPT_NOSIGNAL, 1L);
-    curl_easy_setopt(curl, CURLOPT_CONNECTTIMEOUT, kConnectSeconds);
-    curl_easy_setopt(curl, CURLOPT_LOW_SPEED_LIMIT, 1L);
-    curl_easy_setopt(curl, CURLOPT_LOW_SPEED_TIME, kSilentSeconds);
-    curl_easy_setopt(curl, CURLOPT_HTTPHEADER, list);
-    curl_easy_setopt(curl, CURLOPT_WRITEFUNCTION, on_body);
-    curl_easy_setopt(curl, CURLOPT_WRITEDATA, &transfer);
-    curl_easy_setopt(curl, CURLOPT_HTTPAUTH, static_cast<long>(CURLAUTH_BASIC | CURLAUTH_DIGEST));
+      list = library_.slist_append(list, header.c_str());
+    list = library_.slist_append(list, "Expect:");  // no second trip for each upload
+    library_.easy_setopt(curl, CURLOPT_URL, url_of(request.name).c_str());
+    library_.easy_setopt(curl, CURLOPT_CUSTOMREQUEST, request.method);
+    library_.easy_setopt(curl, CURLOPT_PROTOCOLS_STR, "http,https");
+    library_.easy_setopt(curl, CURLOPT_NOSIGNAL, 1L);
+    library_.easy_setopt(curl, CURLOPT_CONNECTTIMEOUT, kConnectSeconds);
+    library_.easy_setopt(curl, CURLOPT_LOW_SPEED_LIMIT, 1L);
+    library_.easy_setopt(curl, CURLOPT_LOW_SPEED_TIME, kSilentSeconds);
+    library_.easy_setopt(curl, CURLOPT_HTTPHEADER, list);
+    library_.easy_setopt(curl, CURLOPT_WRITEFUNCTION, on_body);
+    library_.easy_setopt(curl, CURLOPT_WRITEDATA, &transfer);
+    library_.easy_setopt(curl, CURLOPT_HTTPAUTH,
+                         static_cast<long>(CURLAUTH_BASIC | CURLAUTH_DIGEST));
     if (login_) {
-      curl_easy_setopt(curl, CURLOPT_USERNAME, login_->user.c_str());
-      curl_easy_setopt(curl, CURLOPT_PASSWORD, login_->password.c_str());
+      library_.easy_setopt(curl, CURLOPT_USERNAME, login_->user.c_str());
+      library_.easy_setopt(curl, CURLOPT_PASSWORD, login_->password.c_str());
     } else {
-      curl_easy_setopt(curl, CURLOPT_NETRC, static_cast<long>(CURL_NETRC_OPTIONAL));
+      library_.easy_setopt(curl, CURLOPT_NETRC, static_cast<long>(CURL_NETRC_OPTIONAL));
     }
     if (const char* trusted = std::getenv("SSL_CERT_FILE"))
-      curl_easy_setopt(curl, CURLOPT_CAINFO, trusted);
+      library_.easy_setopt(curl, CURLOPT_CAINFO, trusted);
     if (request.body) {
-      curl_easy_setopt(curl, CURLOPT_UPLOAD, 1L);
-      curl_easy_setopt(curl, CURLOPT_READFUNCTION, on_send);
-      curl_easy_setopt(curl, CURLOPT_READDATA, &transfer);
-      curl_easy_setopt(curl, CURLOPT_SEEKFUNCTION, on_seek);
-      curl_easy_setopt(curl, CURLOPT_SEEKDATA, &transfer);
-      curl_easy_setopt(curl, CURLOPT_INFILESIZE_LARGE,
-                       static_cast<curl_off_t>(request.body->size()));
+      library_.easy_setopt(curl, CURLOPT_UPLOAD, 1L);
+      library_.easy_setopt(curl, CURLOPT_READFUNCTION, on_send);
+      library_.easy_setopt(curl, CURLOPT_READDATA, &transfer);
+      library_.easy_setopt(curl, CURLOPT_SEEKFUNCTION, on_seek);
+      library_.easy_setopt(curl, CURLOPT_SEEKDATA, &transfer);
+      library_.easy_setopt(curl, CURLOPT_INFILESIZE_LARGE,
+                           static_cast<curl_off_t>(request.body->size()));
     }
-    const CURLcode result = curl_easy_perform(curl);
-    curl_easy_getinfo(curl, CURLINFO_RESPONSE_CODE, &answer.status);
-    curl_slist_free_all(list);
+    const CURLcode result = library_.easy_perform(curl);
+    library_.easy_getinfo(curl, CURLINFO_RESPONSE_CODE, &answer.status);
+    library_.slist_free_all(list);
     return result;
   }
 
@@ -319,6 +323,7 @@ class WebdavStore final : public HubStore {
     return failed(why, "is it a WebDAV share, and its URL right?");
   }
 
+  const CurlLibrary& library_;
   std::string url_;
   AskLogin ask_;
   std::optional<ShareLogin> login_;
@@ -329,11 +334,9 @@ class WebdavStore final : public HubStore {
 }  // namespace
 
 Result<std::unique_ptr<HubStore>> open_webdav_store(const std::string& url, AskLogin ask) {
-  static const CURLcode kReady = curl_global_init(CURL_GLOBAL_DEFAULT);
   const auto wrong = [&](const char* why, const char* hint) {
     return fail(Trouble::usage, Code::usage, why, hint);
   };
-  if (kReady != CURLE_OK) return wrong("the network library can't be used", "");
   const auto slashes = url.find("://");
   const std::string scheme = lower_ascii(url.substr(0, slashes));
   if (slashes == std::string::npos || (scheme != "http" && scheme != "https"))
@@ -344,7 +347,9 @@ Result<std::unique_ptr<HubStore>> open_webdav_store(const std::string& url, AskL
                  "put name and password into ~/.netrc");
   if (rest.find_first_of("?#") != std::string::npos)
     return wrong("the URL of a share has no ? and no #", "leave that part out");
-  return std::make_unique<WebdavStore>(url, std::move(ask));
+  const auto library = CurlLibrary::load();
+  if (!library) return tl::unexpected(library.error());
+  return std::make_unique<WebdavStore>(**library, url, std::move(ask));
 }
 
 }  // namespace bayswap
