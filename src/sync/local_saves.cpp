@@ -60,7 +60,7 @@ std::string program_of(const Bytes& state, const std::string& file) {
 
 // The name that a game gives one of several saves, behind its own serial or code.
 std::string name_by_game(const Save& save, const Path& folder) {
-  const std::string name = folder.filename().string();
+  std::string name = folder.filename().string();
   for (const std::string& id : {save.game.serial, save.game.code})
     if (!id.empty() && name.size() > id.size() && name.starts_with(id)) return name;
   return {};

@@ -135,10 +135,11 @@ class Syncer {
         return step.path == file || text_lies_in(file, step.path);
       });
     };
-    for (auto move = past_->rbegin(); move != past_->rend(); ++move)
-      if (std::ranges::any_of(move->steps, is_here))
-        return move->state == MoveState::undone || move->kind == "undo" || move->kind == "restore";
-    return false;
+    const auto last = std::find_if(past_->rbegin(), past_->rend(), [&](const MoveRecord& move) {
+      return std::ranges::any_of(move.steps, is_here);
+    });
+    return last != past_->rend() &&
+           (last->state == MoveState::undone || last->kind == "undo" || last->kind == "restore");
   }
 
   Result<void> publish() {
