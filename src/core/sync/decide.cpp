@@ -24,9 +24,10 @@ const SaveVersion* head_with(const VersionGraph& graph, const SyncedSave& histor
 // The last version that holds this and was followed by others.
 const SaveVersion* older_with(const VersionGraph& graph, const SyncedSave& history,
                               const Digest& progress) {
-  for (auto place = history.versions.rbegin(); place != history.versions.rend(); ++place)
-    if (at(graph, *place).progress == progress) return &at(graph, *place);
-  return nullptr;
+  const auto found =
+      std::find_if(history.versions.rbegin(), history.versions.rend(),
+                   [&](std::size_t place) { return at(graph, place).progress == progress; });
+  return found == history.versions.rend() ? nullptr : &at(graph, *found);
 }
 
 // A save that lost most of what it held.
