@@ -73,7 +73,8 @@ Result<std::vector<SaveHistory>> hub_history(Session& session, const std::string
       shown.id = "@" + version->id.substr(0, kShortId);
       shown.time_ns = version->time_ns;
       shown.size = version->size();
-      shown.reason = fmt::format("{}:{}", joined->name_of(version->device), version->bay);
+      shown.reason =
+          fmt::format("{}:{}", joined->name_of(version->device), safe_text(version->bay));
       shown.whole = !joined->let_go().contains(version->id);
       shown.there_now = std::ranges::any_of(save->heads, [&](std::size_t head) {
         return joined->graph().versions()[head].id == version->id;

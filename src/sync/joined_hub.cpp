@@ -7,6 +7,7 @@
 #include "core/bytes/text.h"
 #include "hub/folder_store.h"
 #include "hub/webdav_store.h"
+#include "sync/version_content.h"
 
 namespace bayswap {
 namespace {
@@ -203,20 +204,20 @@ void JoinedHub::build_graph() {
       versions.insert(versions.end(), entry.versions.begin(), entry.versions.end());
       let_go_.insert(entry.let_go.begin(), entry.let_go.end());
       wanted_.insert(entry.wanted.begin(), entry.wanted.end());
-      for (const SaveVersion& version : entry.versions)
-        for (const VersionPart& part : version.parts) {
-          for (const Digest& piece : part.pieces) hub_->note_seen(piece);
-          if (part.entry) hub_->note_seen(*part.entry);
-        }
     }
+  // The content of a version that was let go may be gone.
+  for (const SaveVersion& version : versions)
+    if (!let_go_.contains(version.id))
+      for (const Digest& object : objects_of(version)) hub_->note_seen(object);
   graph_ = VersionGraph(std::move(versions));
 }
 
 std::string JoinedHub::name_of(const std::string& device) const {
   const auto journal = journals_.find(device);
   if (device == state_.device) return state_.name;
-  return journal == journals_.end() || journal->second.empty() ? device
-                                                               : journal->second.back().device_name;
+  // Others chose it: it must not reach a terminal as it is.
+  const bool known = journal != journals_.end() && !journal->second.empty();
+  return safe_text(known ? journal->second.back().device_name : device);
 }
 
 Result<std::vector<std::string>> JoinedHub::publish(const News& news, std::int64_t now_ns) {

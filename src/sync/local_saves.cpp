@@ -97,18 +97,32 @@ std::string key_of(const Bay& bay, const LocalUnit& unit) {
                      unit.save.identity.label, unit.save.identity.slot);
 }
 
-// Several accounts of one device have saves of one game: each then has a role of its own.
-void give_roles(std::vector<LocalUnit>& units) {
+// Units that nothing tells apart, in groups.
+std::vector<std::vector<LocalUnit*>> twins_in(std::vector<LocalUnit>& units) {
   std::map<std::string, std::vector<LocalUnit*>> same;
   for (LocalUnit& unit : units) {
     const IdentityNames names = names_of(unit.save.identity);
     const std::string name = names.strong.empty() ? names.weak : names.strong.begin()->second;
     if (!name.empty()) same[name].push_back(&unit);
   }
-  for (auto& [name, twins] : same) {
-    if (twins.size() < 2) continue;
+  std::vector<std::vector<LocalUnit*>> twins;
+  for (auto& [name, group] : same)
+    if (group.size() > 1) twins.push_back(std::move(group));
+  return twins;
+}
+
+// Several accounts of one device have saves of one game. So have a game and a changed one with its
+// code, and two cards with the same save: each is a thing of its own, and never goes over the
+// other.
+void give_roles(std::vector<LocalUnit>& units) {
+  for (const auto& twins : twins_in(units))
     for (LocalUnit* unit : twins) unit->save.identity.role += unit->source.save.game.account;
-  }
+  for (const auto& twins : twins_in(units))
+    for (LocalUnit* unit : twins) {
+      const Source& source = unit->source;
+      unit->save.identity.role +=
+          source.files.empty() ? source.stem : source.files.front().stem().string();
+    }
 }
 
 // Hashes what the system says of the files below a folder, without reading them.

@@ -171,6 +171,9 @@ class Syncer {
     if (!request_.take) return {};
     auto taken = find_taken(joined_, *request_.take, or_empty(request_.take_from));
     if (!taken) return tl::unexpected(taken.error());
+    // What was let go, or is damaged, would be a newest version that nobody can have.
+    if (const auto content = content_of(joined_.hub(), *taken->version); !content)
+      return tl::unexpected(content.error());
     SaveVersion version = *taken->version;
     version.parents.clear();
     for (const std::size_t tip : taken->save->tips)
@@ -414,12 +417,13 @@ class Syncer {
   void agree_on_carried(BayView& bay, const std::vector<const SaveVersion*>& versions) {
     auto now = BayView::read(session_, *bay.bay, request_.states);
     if (!now) return fail_with(now.error());
+    std::map<const SyncedSave*, const SaveVersion*> carried;
+    for (const SaveVersion* version : versions)
+      carried.emplace(joined_.graph().save_of(version->id), version);
     for (const LocalUnit& unit : now->units) {
-      const SyncedSave* save = history_of(unit);
-      for (const SaveVersion* version : versions)
-        if (save != nullptr && joined_.graph().save_of(version->id) == save &&
-            unit.save.progress == version->progress)
-          agree(unit, version->id);
+      const auto found = carried.find(history_of(unit));
+      if (found != carried.end() && unit.save.progress == found->second->progress)
+        agree(unit, found->second->id);
     }
   }
 

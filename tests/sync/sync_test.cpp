@@ -183,6 +183,28 @@ TEST_F(SyncTest, ADeletedFileIsNotADeletedSave) {
   EXPECT_EQ(ferry.sync(forget).error().code, Code::no_match);
 }
 
+// A changed game has the original's name in its header: their saves never go over each other.
+TEST_F(SyncTest, GamesThatNothingTellsApartStayApart) {
+  Device& den = device("den", 0);
+  Device& ferry = device("ferry", 0);
+  for (const Device* one : {&den, &ferry})
+    for (const char* name : {"KITE HARBOUR", "KITE HARBOUR (Hack)"})
+      world_.write(one->name() + "/place/roms/" + name + ".gb", demo::gb_rom(kGame, 0x03, 2), 400);
+  const std::string hack = "/place/roms/KITE HARBOUR (Hack).sav";
+  den.play(kGame, progress(1));
+  world_.write("den" + hack, progress(2), 10);
+  EXPECT_EQ(synced(den).published.size(), 2U);
+  EXPECT_TRUE(synced(den).conflicts.empty());
+  ferry.play(kGame, progress(1));
+  world_.write("ferry" + hack, progress(2), 10);
+  EXPECT_EQ(synced(ferry).in_step, 2U);
+  world_.write("den" + hack, progress(3), 5);
+  synced(den);
+  synced(ferry);
+  EXPECT_EQ(ferry.save(kGame), progress(1));
+  EXPECT_EQ(test::read(world_ / ("ferry" + hack)), progress(3));
+}
+
 // A stick that is out is no stick whose saves were deleted.
 TEST_F(SyncTest, AnEmptyMountPointIsNotTakenForTheBay) {
   Device& den = device("den", 0);
@@ -361,10 +383,13 @@ TEST_F(SyncTest, OldVersionsAreLetGo) {
   EXPECT_EQ(tidy_hub(session, 2, 1, false)->versions, 0U);
   EXPECT_TRUE(check_hub(session)->damaged.empty());
   EXPECT_EQ(synced(ferry).in_step, 1U);
+  // What was let go is put there again when something else holds just that.
+  den.play("TIDE TABLE", progress(0));
   den.play(kGame, progress(9));
   synced(den);
   synced(ferry);
   EXPECT_EQ(ferry.save(kGame), progress(9));
+  EXPECT_EQ(ferry.save("TIDE TABLE"), progress(0));
 }
 
 // What a hostile hub says in journals that are sound: as a newer version of a save that lies here,
