@@ -7,8 +7,8 @@
 #include "bayswap/sync.h"
 #include "bayswap/versions.h"
 #include "cli/commands/commands.h"
+#include "cli/commands/show_synced.h"
 #include "cli/render/json.h"
-#include "cli/render/sync.h"
 #include "cli/render/text.h"
 
 namespace bayswap::cli {
@@ -81,7 +81,7 @@ Result<void> restore_from_hub(Session& session, const RestoreRequest& request, R
   taking.plan = request.plan;
   const auto report = sync(session, taking);
   if (!report) return tl::unexpected(report.error());
-  run.print(run.json ? json_text(*report) : sync_text(*report, run.style()));
+  show_synced(*report, run);
   return {};
 }
 

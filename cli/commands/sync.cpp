@@ -5,7 +5,7 @@
 
 #include "bayswap/watch.h"
 
-#include "cli/commands/commands.h"
+#include "cli/commands/show_synced.h"
 #include "cli/interrupt.h"
 #include "cli/render/json.h"
 #include "cli/render/sync.h"
@@ -109,6 +109,11 @@ void add_tidy(Command& hub, Run& run) {
 
 }  // namespace
 
+void show_synced(const SyncReport& report, Run& run) {
+  run.print(run.json ? json_text(report) : sync_text(report, run.style()));
+  run.status = status_of(report);
+}
+
 void add_sync(Command& app, Run& run) {
   auto request = std::make_shared<SyncRequest>();
   auto codes = std::make_shared<std::vector<std::string>>();
@@ -135,8 +140,7 @@ void add_sync(Command& app, Run& run) {
       request->states = !*no_states;
       const auto report = sync(session, *request);
       if (!report) return tl::unexpected(report.error());
-      run.print(run.json ? json_text(*report) : sync_text(*report, run.style()));
-      run.status = status_of(*report);
+      show_synced(*report, run);
       return {};
     });
   });

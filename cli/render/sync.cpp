@@ -32,7 +32,7 @@ std::string line(const Style& style, Tone tone, std::string_view mark, const Syn
 }
 
 std::string from_text(const SyncItem& item) {
-  return fmt::format("{} of {}", safe_text(item.device), time_text(item.time_ns));
+  return fmt::format("{}'s version of {}", safe_text(item.device), time_text(item.time_ns));
 }
 
 std::string conflict_text(const SyncItem& item, const Style& style) {
@@ -87,14 +87,13 @@ std::string sync_text(const SyncReport& report, const Style& style) {
   const std::string would = report.plan ? "would be " : "";
   for (const SyncItem& item : report.settled)
     text += line(style, Tone::good, "✓ ", item,
-                 fmt::format("settled: {} {}taken", from_text(item), would));
+                 fmt::format("{}settled with {}", would, from_text(item)));
   for (const SyncItem& item : report.published)
     text += line(style, Tone::good, "↑ ", item,
-                 fmt::format("{}made known from {}", would, safe_text(item.bay)));
+                 fmt::format("{}sent to the hub from {}", would, safe_text(item.bay)));
   for (const SyncItem& item : report.carried)
-    text +=
-        line(style, Tone::good, "↓ ", item,
-             fmt::format("{}carried to {} from {}", would, safe_text(item.bay), from_text(item)));
+    text += line(style, Tone::good, "↓ ", item,
+                 fmt::format("{}carried to {}: {}", would, safe_text(item.bay), from_text(item)));
   for (const SyncItem& item : report.conflicts) text += conflict_text(item, style);
   for (const SyncItem& item : report.held)
     text += with_reason(item, style, Tone::bad, "✗ ", fmt::format("held back{}", at(item)));
@@ -119,7 +118,7 @@ std::string event_text(const WatchEvent& event, const Style& style) {
     case WatchEvent::What::failed:
       return style.paint(Tone::bad, "✗ ") + event.error->text + "\n" +
              "  → it goes on by itself when that is there again\n";
-    case WatchEvent::What::back: return style.paint(Tone::good, "✓ ") + "there again\n";
+    case WatchEvent::What::back: return style.paint(Tone::good, "✓ ") + "it can be reached again\n";
     case WatchEvent::What::ended: return "ended; nothing is half-done\n";
   }
   return {};
@@ -130,7 +129,7 @@ std::string hub_text(const HubReport& report, const Style& style) {
       fmt::format("{}  this device is {}\n", style.paint(Tone::title, safe_text(report.where)),
                   style.paint(Tone::title, safe_text(report.device)));
   for (const HubReport::Device& device : report.devices)
-    text += fmt::format("  {}  wrote last {}, has the newest of {}\n",
+    text += fmt::format("  {}  last wrote {}, has the newest version of {}\n",
                         padded(safe_text(device.name) + (device.own ? " (here)" : ""), 18),
                         time_text(device.seen_ns), counted(device.newest, "save"));
   if (report.devices.empty()) text += "  no device has synced yet: bayswap sync\n";

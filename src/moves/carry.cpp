@@ -63,8 +63,12 @@ class Carrier {
     return std::move(wanted->saves);
   }
 
-  /// What history calls the command.
-  void call(const std::string& command) { words_ = command; }
+  /// What history calls the command, and its id where it has begun already; else 0.
+  void call(const std::string& words, std::int64_t command) {
+    words_ = words;
+    command_ = command;
+  }
+  [[nodiscard]] std::int64_t command() const { return command_; }
   /// Where the lines of each source begin in the report.
   [[nodiscard]] const std::vector<std::size_t>& first_lines() const { return first_lines_; }
 
@@ -307,10 +311,13 @@ class Carrier {
 
   Result<PlacedMove> write(const Source& source, Placement& placement,
                            const std::vector<FileChange>& changes) {
-    if (command_ == 0) {
+    if (!may_write_) {
       auto opened = recovered_history(*session_.storage, session_.history_file());
       if (!opened) return tl::unexpected(opened.error());
       history_ = std::move(*opened);
+      may_write_ = true;
+    }
+    if (command_ == 0) {
       auto begun = history_->begin_command(words_, now_ns());
       if (!begun) return tl::unexpected(begun.error());
       command_ = *begun;
@@ -371,6 +378,7 @@ class Carrier {
   std::optional<History> history_;
   std::string words_ = "carry";
   std::int64_t command_ = 0;
+  bool may_write_ = false;  // the history is open for that
   std::vector<std::size_t> first_lines_;
   std::map<std::string, std::string> claimed_;
   std::vector<std::vector<Shown>> shown_;
@@ -444,12 +452,13 @@ Result<void> check_bay_is_there(Session& session, const Bay& bay) {
 }
 
 Result<CarriedSources> carry_sources(Session& session, const CarryRequest& request, const Bay& bay,
-                                     const std::vector<Source>& sources,
-                                     const std::string& command) {
+                                     const std::vector<Source>& sources, const std::string& words,
+                                     std::int64_t& command) {
   Carrier carrier(session, request, bay);
-  carrier.call(command);
+  carrier.call(words, command);
   if (auto ready = carrier.get_ready(); !ready) return tl::unexpected(ready.error());
   auto report = carrier.run(sources, nullptr);
+  command = carrier.command();
   if (!report) return tl::unexpected(report.error());
   return CarriedSources{std::move(*report), carrier.first_lines()};
 }

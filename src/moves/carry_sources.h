@@ -1,6 +1,8 @@
 // Saves that were gathered elsewhere, carried like those that a user names.
 #pragma once
 
+#include <cstdint>
+#include <string>
 #include <vector>
 
 #include "moves/carry_source.h"
@@ -17,11 +19,12 @@ struct CarriedSources {
 };
 
 /// Carries the sources to the bay, one after the other, with all checks, history and undo. Of the
-/// request `plan`, `accept` and `wait_seconds` count; `command` is what history calls it. Errors:
-/// those of carry() about the place.
+/// request `plan`, `accept` and `wait_seconds` count. `words` is what history calls the command,
+/// and `command` its id: 0 begins one, so that several calls can be undone as one. Errors: those of
+/// carry() about the place.
 [[nodiscard]] Result<CarriedSources> carry_sources(Session& session, const CarryRequest& request,
                                                    const Bay& bay,
                                                    const std::vector<Source>& sources,
-                                                   const std::string& command);
+                                                   const std::string& words, std::int64_t& command);
 
 }  // namespace bayswap

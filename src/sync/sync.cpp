@@ -371,7 +371,7 @@ class Syncer {
     request.accept = request_.accept;
     // Parents tell what is newer, and nothing else does.
     request.accept.insert({Code::newer_there, Code::both_changed});
-    const auto carried = carry_sources(session_, request, *bay.bay, sources, "sync");
+    const auto carried = carry_sources(session_, request, *bay.bay, sources, "sync", command_);
     if (!carried) return fail_with(carried.error());
     const CarryReport& lines = carried->report;
     for (std::size_t i = 0; i < carried->first_line.size(); ++i) {
@@ -508,6 +508,7 @@ class Syncer {
   std::vector<Digest> unreadable_;  // objects of versions that can't be carried
   std::optional<std::vector<MoveRecord>> past_;
   bool brought_ = false;
+  std::int64_t command_ = 0;  // in history: the whole sync is undone as one
 };
 
 Result<std::vector<const Bay*>> chosen_bays(Session& session, const SyncRequest& request) {

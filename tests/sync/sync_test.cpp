@@ -1,6 +1,8 @@
 // Devices around a hub: what is newer goes everywhere, in each device's own names; bad saves do
 // not, and nobody settles a conflict but the user.
+#include <chrono>
 #include <functional>
+#include <thread>
 #include <utility>
 
 #include "files/version_digest.h"
@@ -183,6 +185,44 @@ TEST_F(SyncTest, ADeletedFileIsNotADeletedSave) {
   EXPECT_EQ(ferry.sync(forget).error().code, Code::no_match);
 }
 
+// Once nothing is left to do no save is read; every change is seen all the same.
+TEST_F(SyncTest, WhatChangesAfterAQuietSyncIsSeen) {
+  Device& den = device("den", 0);
+  Device& ferry = device("ferry", 1);
+  for (const Device* one : {&den, &ferry})
+    for (const std::string& game : test::games()) one->play(game, progress(1));
+  synced(ferry);
+  // Files that changed just now may change again unseen: they are read until they are older.
+  std::this_thread::sleep_for(std::chrono::milliseconds(2100));
+  synced(den);
+  class Counting final : public test::FailingStorage {
+   public:
+    Counting() : FailingStorage(0, Fault::error) {}
+    Result<FileView> view(const Path& path, std::uint64_t limit) override {
+      saves += path.extension() == ".sav" ? 1 : 0;
+      return FailingStorage::view(path, limit);
+    }
+    int saves = 0;
+  } counting;
+  const auto quiet = den.sync({}, counting);
+  ASSERT_TRUE(quiet) << quiet.error().text;
+  EXPECT_EQ(quiet->in_step, 3U);
+  EXPECT_EQ(counting.saves, 0);
+  // The same size and the same time: the system knows that it changed.
+  const auto time = std::filesystem::last_write_time(den.save_path(kGame));
+  den.play(kGame, progress(2));
+  std::filesystem::last_write_time(den.save_path(kGame), time);
+  const auto seen = den.sync({}, counting);
+  ASSERT_TRUE(seen) << seen.error().text;
+  EXPECT_EQ(seen->published.size(), 1U);
+  EXPECT_GT(counting.saves, 0);
+  // What another device made known is seen.
+  ferry.play("TIDE TABLE", progress(3));
+  synced(ferry);
+  EXPECT_EQ(synced(den).carried.size(), 1U);
+  EXPECT_EQ(den.save("TIDE TABLE"), progress(3));
+}
+
 // A changed game has the original's name in its header: their saves never go over each other.
 TEST_F(SyncTest, GamesThatNothingTellsApartStayApart) {
   Device& den = device("den", 0);
@@ -360,6 +400,16 @@ TEST_F(SyncTest, PlacesOfOneMachineNeedNoHub) {
   ferry.play(kGame, progress(2));
   EXPECT_EQ(synced(den, both).carried.size(), 1U);
   EXPECT_EQ(den.save(kGame), progress(2));
+  // A sync is one command: undo takes back what it did in all places.
+  const Device attic(world_, "attic", test::habits()[2]);
+  world_.write("den/config/bays.toml", bays + test::text_of(attic.home() / "config/bays.toml"));
+  both.bays = {"den", "ferry", "attic"};
+  den.play(kGame, progress(3));
+  EXPECT_EQ(synced(den, both).carried.size(), 2U);
+  Session session = den.open();
+  ASSERT_TRUE(undo(session, "", {}));
+  EXPECT_EQ(ferry.save(kGame), progress(2));
+  EXPECT_FALSE(attic.has(kGame));
   both.bays = {"den", "nowhere"};
   EXPECT_EQ(den.sync(both).error().code, Code::unknown_bay);
 }

@@ -59,7 +59,7 @@ class WebServer {
     else
       start("/usr/sbin/nginx",
             {"-p", folder_.path().string(), "-c", folder_.write("nginx.conf", nginx()).string()});
-    for (int i = 0; i < 200 && !answers(); ++i)
+    for (int i = 0; i < 1200 && !answers(); ++i)
       std::this_thread::sleep_for(std::chrono::milliseconds(50));
   }
   ~WebServer() {
