@@ -41,6 +41,7 @@ class JoinedHub {
 
   [[nodiscard]] Hub& hub() { return *hub_; }
   [[nodiscard]] LocalState& state() { return state_; }
+  [[nodiscard]] const LocalState& state() const { return state_; }
   /// The hub's folder or URL.
   [[nodiscard]] const std::string& place() const { return state_.where; }
   [[nodiscard]] const StateFolder& folder() const { return folder_; }

@@ -16,6 +16,7 @@
 #include "moves/mover.h"
 #include "sync/bay_view.h"
 #include "sync/joined_hub.h"
+#include "sync/sync_items.h"
 #include "sync/taken_version.h"
 #include "sync/version_content.h"
 
@@ -27,7 +28,7 @@ constexpr std::size_t kMostInEntry = 5000;  // versions
 class Syncer {
  public:
   Syncer(Session& session, const SyncRequest& request, JoinedHub& joined)
-      : session_(session), request_(request), joined_(joined) {
+      : session_(session), request_(request), joined_(joined), items_(joined) {
     report_.plan = request.plan;
     report_.notes = joined.notes();
     report_.damaged =
@@ -112,7 +113,7 @@ class Syncer {
       case LocalStep::hold:
         if (record != nullptr) record->agreed.interrupted = true;
         held_.insert(unit.key);
-        report_.held.push_back(item_of(unit));
+        report_.held.push_back(items_.of(unit));
         report_.held.back().reason = decision.reason;
         break;
     }
@@ -159,7 +160,7 @@ class Syncer {
       if (!ids) return tl::unexpected(ids.error());
       for (std::size_t i = 0; i < batch.size(); ++i) {
         agree(*batch[i].first, (*ids)[i]);
-        report_.published.push_back(item_of(*batch[i].first));
+        report_.published.push_back(items_.of(*batch[i].first));
         report_.published.back().version = (*ids)[i];
       }
     }
@@ -179,7 +180,7 @@ class Syncer {
     for (const std::size_t tip : taken->save->tips)
       version.parents.push_back(joined_.graph().versions()[tip].id);
     version.on_purpose = true;
-    report_.settled.push_back(item_of(version));
+    report_.settled.push_back(items_.of(version));
     const auto ids = joined_.make_known({version}, request_.plan, now_ns());
     if (!ids) return tl::unexpected(ids.error());
     report_.settled.back().version = ids->front();
@@ -261,9 +262,9 @@ class Syncer {
       }
       if (!here && place_where_none_is(save, bay)) has_place = true;
     }
-    if (conflict) report_.conflicts.push_back(conflict_of(save));
+    if (conflict) report_.conflicts.push_back(items_.conflict(save));
     if (has_place) return;
-    report_.unmatched.push_back(item_of(newest(save)));
+    report_.unmatched.push_back(items_.of(newest(save)));
     report_.unmatched.back().reason =
         Finding{Level::note,
                 Code::no_match,
@@ -279,7 +280,7 @@ class Syncer {
     const auto gone = gone_.find({bay.bay->name, &save});
     if (gone != gone_.end() && !wanted) {
       if (joined_.state().saves.at(gone->second).forgotten) return true;
-      report_.missing.push_back(item_of(newest(save)));
+      report_.missing.push_back(items_.of(newest(save)));
       SyncItem& item = report_.missing.back();
       item.bay = bay.bay->name;
       const std::string title = title_of(newest(save).identity);
@@ -313,7 +314,7 @@ class Syncer {
     for (const WantedHere& wanted : bay.wanted) {
       const SaveVersion& version = newest(*wanted.save);
       if (request_.plan && version.id.starts_with("planned-")) {
-        report_.carried.push_back(item_of(version));  // its content is not on the hub yet
+        report_.carried.push_back(items_.of(version));  // its content is not on the hub yet
         report_.carried.back().bay = bay.bay->name;
         continue;
       }
@@ -399,7 +400,7 @@ class Syncer {
       return hold(version, bay, {Level::error, Code::no_match, "it can't be put there", ""});
     }
     if (lines.empty()) return;
-    report_.carried.push_back(item_of(version));
+    report_.carried.push_back(items_.of(version));
     report_.carried.back().bay = bay.bay->name;
     report_.carried.back().move = lines.front().move;
     report_.in_step += request_.plan ? 0 : 1;
@@ -408,7 +409,7 @@ class Syncer {
   void hold(const SaveVersion& version, const BayView& bay, const Finding& reason) {
     // A state of another program has no place here: nothing is wrong with it.
     auto& list = reason.code == Code::other_program ? report_.unmatched : report_.held;
-    list.push_back(item_of(version));
+    list.push_back(items_.of(version));
     list.back().bay = bay.bay->name;
     list.back().reason = reason;
   }
@@ -443,63 +444,10 @@ class Syncer {
     return joined_.folder().save_quiet(quiet);
   }
 
-  // Who made the progress: a choice only repeats it.
-  const SaveVersion& origin_of(const SaveVersion& version) const {
-    const SaveVersion* origin = &version;
-    for (bool repeats = true; repeats;) {
-      repeats = false;
-      for (const std::string& id : origin->parents) {
-        const SaveVersion* before = joined_.graph().find(id);
-        repeats = origin->on_purpose && before != nullptr && before->progress == version.progress;
-        if (!repeats) continue;
-        origin = before;
-        break;
-      }
-    }
-    return *origin;
-  }
-
-  SyncItem item_of(const SaveIdentity& identity) const {
-    SyncItem item;
-    item.game = identity.game;
-    if (item.game.title.empty()) item.game.title = safe_text(identity.stem);
-    item.system = identity.system;
-    item.kind = identity.kind;
-    item.label = identity.label;
-    item.slot = identity.slot;
-    return item;
-  }
-  SyncItem item_of(const LocalUnit& unit) const {
-    SyncItem item = item_of(unit.save.identity);
-    item.bay = unit.bay;
-    item.device = joined_.state().name;
-    item.time_ns = unit.source.modified_ns;
-    item.size = unit.save.size;
-    return item;
-  }
-  SyncItem item_of(const SaveVersion& version) const {
-    SyncItem item = item_of(version.identity);
-    item.device = joined_.name_of(origin_of(version).device);
-    item.version = version.id;
-    item.time_ns = version.time_ns;
-    item.size = version.size();
-    return item;
-  }
-  SyncItem conflict_of(const SyncedSave& save) const {
-    SyncItem item = item_of(newest(save));
-    item.device.clear();
-    item.version.clear();
-    for (const std::size_t head : save.heads) {
-      const SaveVersion& side = joined_.graph().versions()[head];
-      item.sides.push_back({joined_.name_of(side.device), side.bay, side.id, side.time_ns,
-                            side.size(), side.filled});
-    }
-    return item;
-  }
-
   Session& session_;
   const SyncRequest& request_;
   JoinedHub& joined_;
+  SyncItems items_;
   SyncReport report_;
   std::vector<BayView> bays_;
   std::vector<std::pair<const LocalUnit*, SaveVersion>> publish_;
