@@ -5,6 +5,8 @@
 #include <termios.h>
 #include <unistd.h>
 
+#include <cstdlib>
+
 #include "core/bytes/text.h"
 
 namespace bayswap::cli {
@@ -56,6 +58,14 @@ std::optional<ShareLogin> ask_login(const std::string& where) {
   if (login.user.empty()) return std::nullopt;
   login.password = terminal.ask_hidden("password: ");
   return login;
+}
+
+std::optional<std::string> ask_words() {
+  if (const char* words = std::getenv("BAYSWAP_HUB_WORDS")) return words;
+  Terminal terminal;
+  if (!terminal.is_open()) return std::nullopt;
+  std::string words = terminal.ask_hidden("the hub's words (they are not shown): ");
+  return words.empty() ? std::nullopt : std::optional(std::move(words));
 }
 
 }  // namespace bayswap::cli

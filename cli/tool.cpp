@@ -91,6 +91,10 @@ void Run::with_session(const std::function<Result<void>(Session&)>& body) {
       known = ask_login(where);
       return known;
     };
+    session->ask_words = [&shown] {
+      shown.clear();
+      return ask_words();
+    };
     const auto done = body(*session);
     session->progress = line = nullptr;
     shown.clear();

@@ -25,12 +25,14 @@ void add_join(Command& hub, Run& run) {
   auto device = std::make_shared<std::optional<std::string>>();
   Command& command = add_command(hub, run, "join", "Meet your other devices in a folder",
                                  "bayswap hub join /media/stick/saves --as den");
+  auto seal = std::make_shared<bool>(false);
   command.add_option("FOLDER", *where, "the hub; an empty folder becomes a new one").required();
   command.add_option("--as", *device, "what this device is called there; else the machine's name")
       .type_name("DEVICE");
+  command.add_flag("--seal", *seal, "a new hub that only your devices can read");
   command.on_call([=, &run] {
     run.with_session([&](Session& session) -> Result<void> {
-      const auto report = join_hub(session, *where, *device);
+      const auto report = join_hub(session, *where, *device, *seal);
       if (!report) return tl::unexpected(report.error());
       run.print(run.json ? json_text(*report) : hub_text(*report, run.style()));
       return {};

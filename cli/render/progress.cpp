@@ -29,6 +29,7 @@ std::string_view word_for(Work work) {
     case Work::versions: return "versions";
     case Work::bytes: return "copying ";
     case Work::cartridge: return "cartridge ";
+    case Work::hub: return "to the hub ";
   }
   return {};
 }
@@ -56,13 +57,16 @@ bool ProgressLine::report(Work work, std::uint64_t done, std::uint64_t all) {
   shown_ = true;
   const double seconds = std::chrono::duration<double>(Clock::now() - begun_).count();
   std::cerr << "\r\x1b[K";
-  if (work == Work::bytes || work == Work::cartridge)
+  if (work == Work::bytes || work == Work::cartridge || work == Work::hub)
     std::cerr << word_for(work)
               << (all > 0 ? bar_text(done, all, seconds) : rounded(static_cast<double>(done)))
               << std::flush;
   else
     std::cerr << word_for(work) << ": " << grouped(done)
-              << (all > 0 ? " of " + grouped(all) : std::string()) << std::flush;
+              << (all > 0 ? " of " + grouped(all) : std::string())
+              << (seconds > 0 ? fmt::format(", {:.0f}/s", static_cast<double>(done) / seconds)
+                              : std::string())
+              << std::flush;
   return true;
 }
 

@@ -47,6 +47,7 @@ std::string command_text(Remedy remedy, const std::string& with) {
     case Remedy::list_bays: return "bayswap bay list";
     case Remedy::list_layouts: return "bayswap layouts";
     case Remedy::join_hub: return "bayswap hub join FOLDER";
+    case Remedy::say_words: return "type them at a terminal, or put them into BAYSWAP_HUB_WORDS";
     case Remedy::show_hub: return "bayswap hub show";
     case Remedy::check_hub: return "bayswap hub check";
     case Remedy::settle_conflict:

@@ -2,6 +2,8 @@
 
 #include <fmt/core.h>
 
+#include <sstream>
+
 #include "core/bytes/text.h"
 #include "core/bytes/time_text.h"
 
@@ -56,24 +58,28 @@ std::string with_reason(const SyncItem& item, const Style& style, Tone tone, std
   return text;
 }
 
-// Many saves may have no game here: they are named in one place.
-std::string unmatched_text(const std::vector<SyncItem>& items, const Style& style) {
-  if (items.empty()) return {};
+std::string named_few(const std::vector<SyncItem>& items) {
   constexpr std::size_t kMost = 4;
   std::vector<std::string> names;
   for (const SyncItem& item : items)
     if (names.size() < kMost) names.push_back(title_text(item));
   if (items.size() > kMost) names.push_back(fmt::format("{} more", items.size() - kMost));
+  return list_text(names);
+}
+
+// Many saves may have no game here: they are named in one place.
+std::string unmatched_text(const std::vector<SyncItem>& items, const Style& style) {
+  if (items.empty()) return {};
   const std::string what =
       fmt::format("{} on the hub {} no place here: {}", counted(items.size(), "save"),
-                  items.size() == 1 ? "has" : "have", list_text(names));
+                  items.size() == 1 ? "has" : "have", named_few(items));
   std::string text = style.paint(Tone::quiet, "· ") + wrapped(what, style.width(), 2) + "\n";
   for (const SyncItem& item : items)
     if (item.reason && item.reason->code != Code::no_match)
       text += finding_text(*item.reason, style, 4);
   return text + fmt::format(
                     "    → copy the game here, or bring one by name: bayswap sync --bring \"{}\"\n",
-                    names.front());
+                    title_text(items.front()));
 }
 
 std::string at(const SyncItem& item) {
@@ -124,6 +130,31 @@ std::string event_text(const WatchEvent& event, const Style& style) {
   return {};
 }
 
+namespace {
+
+std::string unsent_text(const std::vector<SyncItem>& items, const Style& style) {
+  if (items.empty()) return {};
+  return style.paint(Tone::warn, "! ") +
+         wrapped(fmt::format("not on the hub yet: {}", named_few(items)), style.width(), 2) +
+         "\n    → bayswap sync\n";
+}
+
+// Six in a line: they are copied by hand.
+std::string words_text(const HubReport& report, const Style& style) {
+  if (!report.words) return {};
+  std::string text =
+      "\n  The hub is sealed. These words open it on your next device; they are shown only now:\n";
+  std::istringstream words(*report.words);
+  std::string word;
+  for (std::size_t i = 0; words >> word; ++i)
+    text += fmt::format("{}{}", i % 6 == 0 ? "\n    " : "", style.paint(Tone::title, padded(word, 9)));
+  return text +
+         "\n\n  Write them down: without them and without a device that joined, nobody reads the "
+         "hub.\n";
+}
+
+}  // namespace
+
 std::string hub_text(const HubReport& report, const Style& style) {
   std::string text =
       fmt::format("{}  this device is {}\n", style.paint(Tone::title, safe_text(report.where)),
@@ -138,7 +169,9 @@ std::string hub_text(const HubReport& report, const Style& style) {
   if (report.conflicts > 0) text += fmt::format(", {}", counted(report.conflicts, "conflict"));
   if (report.waiting > 0)
     text += fmt::format(", {} that follow unknown ones", counted(report.waiting, "version"));
-  return text + "\n" + findings_text(report.notes, style, 2);
+  if (report.sealed) text += ", sealed";
+  text += "\n" + unsent_text(report.unsent, style) + words_text(report, style);
+  return text + findings_text(report.notes, style, 2);
 }
 
 std::string checked_text(const HubChecked& checked, const Style& style) {

@@ -89,6 +89,9 @@ std::string json_text(const HubReport& report) {
   hub["waiting"] = report.waiting;
   hub["conflicts"] = report.conflicts;
   hub["bytes"] = report.bytes;
+  hub["unsent"] = list_of_items(report.unsent);
+  hub["sealed"] = report.sealed;
+  if (report.words) hub["words"] = *report.words;
   hub["notes"] = list_of(report.notes);
   return dump(with_schema("hub", std::move(hub))) + "\n";
 }

@@ -38,6 +38,7 @@ enum class Remedy {
   list_layouts,
   write_cart,
   join_hub,
+  say_words,
   show_hub,
   check_hub,
   settle_conflict,

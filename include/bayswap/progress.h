@@ -8,7 +8,7 @@
 namespace bayswap {
 
 /// What an operation counts while it works.
-enum class Work { files, saves, versions, bytes, cartridge };  // the last two in bytes
+enum class Work { files, saves, versions, bytes, cartridge, hub };  // the last three in bytes
 
 /// Told by every operation that can take long: one call at a time, mostly on the thread that
 /// called the operation.

@@ -45,6 +45,8 @@ struct Session {
   /// Asked for a name and a password when a hub's share wants them and neither the environment nor
   /// ~/.netrc says them; may be empty. They are never written anywhere.
   std::function<std::optional<ShareLogin>(const std::string& where)> ask_login = {};
+  /// Asked for the words of a sealed hub that is joined; may be empty.
+  std::function<std::optional<std::string>()> ask_words = {};
 
   /// Errors: `bad-bays`, `bad-catalog`, `unreadable`.
   [[nodiscard]] static Result<Session> open(Storage& storage, const Places& places,

@@ -97,14 +97,22 @@ struct HubReport {
   std::size_t waiting = 0;  ///< versions that follow unknown ones
   std::size_t conflicts = 0;
   std::uint64_t bytes = 0;  ///< of all versions' contents, each content counted once
+  std::vector<SyncItem> unsent;  ///< saves here that are not on the hub yet
+  bool sealed = false;      ///< names and contents on it say nothing to who keeps it
+  /// What other devices need to join a sealed hub; only when join_hub() has just made it. Never to
+  /// be written anywhere.
+  std::optional<std::string> words;
   Findings notes;
 };
 
 /// Joins a hub, or makes one in an empty place. `device`: how this device is called there; nothing:
-/// the machine's name. Errors: `hub-failed`, `hub-differs`, `usage` when a hub is joined already.
+/// the machine's name. `seal`: the new hub is encrypted; one that is there and sealed asks for its
+/// words (Session::ask_words). Errors: `hub-failed`, `hub-differs`; `usage` when a hub is joined
+/// already, the words are wrong or missing, or the hub is there and not sealed.
 [[nodiscard]] Result<HubReport> join_hub(Session& session, const std::string& where,
-                                         const std::optional<std::string>& device);
-/// Errors: `no-match` when no hub is joined; `hub-failed`, `hub-differs`.
+                                         const std::optional<std::string>& device,
+                                         bool seal = false);
+/// Looks at the bays too. Errors: `no-match` when no hub is joined; `hub-failed`, `hub-differs`.
 [[nodiscard]] Result<HubReport> show_hub(Session& session);
 /// Forgets the hub here; what lies on it and in the bays stays. Gives where it was.
 [[nodiscard]] Result<std::string> leave_hub(Session& session);

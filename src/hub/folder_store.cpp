@@ -66,6 +66,7 @@ class FolderStore final : public HubStore {
     return {};
   }
 
+  bool is_near() const override { return true; }
   std::string where() const override { return folder_.string(); }
 
  private:

@@ -2,6 +2,7 @@
 // what they hold; what happened stands in journals, of which each device writes only its own.
 #pragma once
 
+#include <functional>
 #include <map>
 #include <memory>
 #include <random>
@@ -11,6 +12,7 @@
 
 #include "bayswap/storage.h"
 #include "hub/journal.h"
+#include "hub/seal.h"
 #include "hub/store.h"
 
 namespace bayswap {
@@ -21,16 +23,30 @@ inline constexpr std::size_t kObjectSize = 0x10000;
 /// Random hex digits.
 [[nodiscard]] std::string random_id(std::size_t digits);
 
+/// Where a device keeps the secrets of sealed hubs.
+struct SealKeeper {
+  /// Of a sealed hub that is there. Errors: `usage` when nobody has it, or the words are wrong.
+  std::function<Result<SealSecret>(const std::string& hub_id)> find;
+  /// Kept before anything is sealed with it.
+  std::function<Result<void>(const std::string& hub_id, const SealSecret& secret)> keep;
+};
+
 class Hub {
  public:
-  /// A hub that is there, or a new one in an empty place. Errors: `hub-failed`; `hub-differs` when
-  /// other files lie there.
-  [[nodiscard]] static Result<Hub> join(std::unique_ptr<HubStore> store);
-  /// The hub that was joined. Errors: `hub-failed`; `hub-differs` when it is another one, or none:
-  /// an empty mount point.
-  [[nodiscard]] static Result<Hub> open(std::unique_ptr<HubStore> store, const std::string& id);
+  /// A hub that is there, or a new one in an empty place, sealed when asked for. Errors:
+  /// `hub-failed`; `hub-differs` when other files lie there; `usage` when a hub that is not sealed
+  /// should be; those of the keeper.
+  [[nodiscard]] static Result<Hub> join(std::unique_ptr<HubStore> store, bool seal = false,
+                                        const SealKeeper& keeper = {});
+  /// The hub that was joined; `secret` of a sealed one. Errors: `hub-failed`; `hub-differs` when it
+  /// is another one, is not sealed as it was, or is none: an empty mount point.
+  [[nodiscard]] static Result<Hub> open(std::unique_ptr<HubStore> store, const std::string& id,
+                                        const std::optional<SealSecret>& secret);
 
   [[nodiscard]] const std::string& id() const { return id_; }
+  [[nodiscard]] bool is_sealed() const { return seal_.has_value(); }
+  /// Whether join() made it.
+  [[nodiscard]] bool is_new() const { return is_new_; }
   [[nodiscard]] HubStore& store() { return *store_; }
 
   /// Puts a content there, if it is not there yet.
@@ -43,12 +59,15 @@ class Hub {
   [[nodiscard]] Result<std::set<Digest>> objects();
   Result<void> remove_object(const Digest& digest);
 
-  /// Names of journal entries. A listing may be stale: what it lacks may be there.
+  /// Names of journal entries and bundles. A listing may be stale: what it lacks may be there.
   [[nodiscard]] Result<std::vector<std::string>> entries();
-  /// The bytes of an entry as they lie there; nothing when there is none.
+  /// The packed bytes of an entry; nothing when there is none. Errors: `hub-damaged` when its seal is
+  /// broken.
   [[nodiscard]] Result<std::optional<Bytes>> packed_entry(const std::string& name);
-  /// Puts an entry there again whose bytes on the hub are not what they were.
+  /// Puts an entry or bundle there again whose bytes on the hub are not what they were.
   Result<void> put_entry_again(const std::string& name, ByteView packed);
+  /// Takes an entry or bundle away. For a device's own ones.
+  Result<void> remove_entry(const std::string& name);
   /// False when the number is taken.
   Result<bool> put_entry(const JournalEntry& entry, ByteView bytes);
 
@@ -59,8 +78,19 @@ class Hub {
  private:
   explicit Hub(std::unique_ptr<HubStore> store) : store_(std::move(store)) {}
 
+  [[nodiscard]] std::string path_of(const Digest& object) const;
+  [[nodiscard]] std::string path_of(const std::string& entry) const;
+  /// The object that a name on the hub stands for.
+  [[nodiscard]] std::optional<Digest> digest_in(const std::string& name) const;
+  /// From and to the store; `plain`: the name that the seal is bound to.
+  [[nodiscard]] Result<std::optional<Bytes>> get(const std::string& path, const std::string& plain,
+                                                 std::uint64_t limit);
+  [[nodiscard]] Bytes as_stored(Bytes packed, const std::string& plain) const;
+
   std::unique_ptr<HubStore> store_;
   std::string id_;
+  std::optional<Seal> seal_;
+  bool is_new_ = false;
   std::set<Digest> seen_;
   std::set<std::string> folders_;  // that are there
 };

@@ -4,6 +4,7 @@
 
 #include <algorithm>
 #include <nlohmann/json.hpp>
+#include <sstream>
 
 #include "core/bytes/text.h"
 
@@ -182,6 +183,53 @@ void name_versions(JournalEntry& entry, ByteView bytes) {
 
 std::string entry_name(const std::string& device, std::uint64_t number) {
   return fmt::format("{}-{:08}", device, number);
+}
+
+std::optional<EntryRange> parse_entry_name(const std::string& name) {
+  constexpr std::size_t kMostDigits = 19;  // fit into 64 bits
+  std::vector<std::string> pieces;
+  std::istringstream parts(name);
+  for (std::string piece; std::getline(parts, piece, '-');) pieces.push_back(piece);
+  if (pieces.size() < 2 || pieces.size() > 3 || pieces[0].empty()) return std::nullopt;
+  std::vector<std::uint64_t> numbers;
+  for (std::size_t i = 1; i < pieces.size(); ++i) {
+    const bool digits = !pieces[i].empty() && pieces[i].size() <= kMostDigits &&
+                        pieces[i].find_first_not_of("0123456789") == std::string::npos;
+    if (!digits) return std::nullopt;
+    numbers.push_back(std::stoull(pieces[i]));
+  }
+  const EntryRange range{pieces[0], numbers.front(), numbers.back()};
+  const bool is_bundle = numbers.size() == 2;
+  if (name != (is_bundle ? bundle_name(range) : entry_name(range.device, range.first)))
+    return std::nullopt;
+  const bool sensible =
+      !is_bundle || (range.first < range.last && range.last - range.first < kEntriesInBundle);
+  return sensible ? std::optional(range) : std::nullopt;
+}
+
+EntryRange bundle_with(const std::string& device, std::uint64_t number) {
+  const std::uint64_t before = (number - 1) / kEntriesInBundle * kEntriesInBundle;
+  return {device, before + 1, before + kEntriesInBundle};
+}
+
+std::string bundle_name(const EntryRange& range) {
+  return fmt::format("{}-{:08}-{:08}", range.device, range.first, range.last);
+}
+
+Result<std::vector<ByteView>> entries_in_bundle(ByteView bundle, const EntryRange& range) {
+  std::vector<ByteView> entries;
+  std::size_t begin = 0;
+  for (std::size_t at = 0; at < bundle.size(); ++at)
+    if (bundle[at] == std::byte{'\n'}) {
+      entries.push_back(bundle.subspan(begin, at + 1 - begin));
+      begin = at + 1;
+    }
+  if (begin != bundle.size() || entries.size() != range.last - range.first + 1)
+    return fail(
+        Trouble::input, Code::hub_damaged,
+        fmt::format("the hub's journal file {} is not complete", safe_text(bundle_name(range))),
+        {"on the device that wrote it, run '", Remedy::check_hub, "'"});
+  return entries;
 }
 
 Bytes entry_bytes(JournalEntry& entry) {

@@ -33,6 +33,8 @@ class HubStore {
   [[nodiscard]] virtual Result<void> remove(const std::string& name) = 0;
   /// Everything that was put is on the medium when it returns.
   [[nodiscard]] virtual Result<void> flush() = 0;
+  /// Whether a listing costs next to nothing: no network is asked.
+  [[nodiscard]] virtual bool is_near() const = 0;
   /// For people.
   [[nodiscard]] virtual std::string where() const = 0;
 };

@@ -220,6 +220,7 @@ class WebdavStore final : public HubStore {
   }
 
   Result<void> flush() override { return {}; }
+  bool is_near() const override { return false; }
   std::string where() const override { return url_; }
 
  private:

@@ -4,11 +4,14 @@
 
 #include <algorithm>
 #include <array>
+#include <iterator>
 
 #include "bayswap/sync.h"
 #include "core/bytes/text.h"
 #include "files/clock.h"
 #include "sync/joined_hub.h"
+#include "sync/journal_exchange.h"
+#include "sync/syncer.h"
 #include "sync/version_content.h"
 
 namespace bayswap {
@@ -45,7 +48,7 @@ std::uint64_t bytes_of_all(const VersionGraph& graph) {
   return bytes;
 }
 
-HubReport report_of(const JoinedHub& joined, const LocalState& state) {
+HubReport report_of(JoinedHub& joined, const LocalState& state) {
   HubReport report;
   report.where = state.where;
   report.id = state.hub;
@@ -64,6 +67,7 @@ HubReport report_of(const JoinedHub& joined, const LocalState& state) {
   report.versions = joined.graph().versions().size();
   report.waiting = joined.graph().waiting();
   report.bytes = bytes_of_all(joined.graph());
+  report.sealed = joined.hub().is_sealed();
   report.notes = joined.notes();
   return report;
 }
@@ -72,14 +76,15 @@ HubReport report_of(const JoinedHub& joined, const LocalState& state) {
 Result<void> check_entries(JoinedHub& joined, HubChecked& checked) {
   const LocalState& state = joined.state();
   for (const auto& [device, entries] : joined.journals()) {
+    const auto there = entries_there(joined.hub(), device);
+    if (!there) return tl::unexpected(there.error());
     for (const JournalEntry& entry : entries) {
       const std::string name = entry_name(device, entry.number);
       const auto known = joined.folder().entry(state.hub, name);
       if (!known) return tl::unexpected(known.error());
-      const auto there = joined.hub().packed_entry(name);
-      if (!there && there.error().trouble == Trouble::place) return tl::unexpected(there.error());
       ++checked.entries;
-      if (there && *there && **there == *known) continue;
+      const auto found = there->find(name);
+      if (found != there->end() && sha256_hex(found->second) == entry.hash) continue;
       if (device != state.device) {
         checked.damaged.push_back({Level::error,
                                    Code::hub_damaged,
@@ -98,10 +103,28 @@ Result<void> check_entries(JoinedHub& joined, HubChecked& checked) {
   return {};
 }
 
+// The key that is kept here, else the words that somebody types.
+SealKeeper keeper_in(const Session& session, const StateFolder& folder) {
+  SealKeeper keeper;
+  keeper.find = [&session, &folder](const std::string& hub) -> Result<SealSecret> {
+    const auto kept = folder.secret(hub);
+    if (!kept) return tl::unexpected(kept.error());
+    if (*kept) return **kept;
+    const auto words = session.ask_words ? session.ask_words() : std::nullopt;
+    if (words) return secret_of(*words);
+    return fail(Trouble::usage, Code::usage, "this hub is sealed: joining it takes its words",
+                {"they were shown on the device that made it: ", Remedy::say_words});
+  };
+  keeper.keep = [&folder](const std::string& hub, const SealSecret& secret) {
+    return folder.keep_secret(hub, secret);
+  };
+  return keeper;
+}
+
 }  // namespace
 
 Result<HubReport> join_hub(Session& session, const std::string& where,
-                           const std::optional<std::string>& device) {
+                           const std::optional<std::string>& device, bool seal) {
   const StateFolder folder = hub_state(session);
   auto turn = folder.take_turn();
   if (!turn) return tl::unexpected(turn.error());
@@ -124,7 +147,7 @@ Result<HubReport> join_hub(Session& session, const std::string& where,
   }
   auto store = open_store(session, place);
   if (!store) return tl::unexpected(store.error());
-  const auto hub = Hub::join(std::move(*store));
+  const auto hub = Hub::join(std::move(*store), seal, keeper_in(session, folder));
   if (!hub) return tl::unexpected(hub.error());
   state->where = place;
   state->hub = hub->id();
@@ -132,13 +155,29 @@ Result<HubReport> join_hub(Session& session, const std::string& where,
   state->name = name;
   if (auto kept = folder.save(*state); !kept) return tl::unexpected(kept.error());
   turn->reset();  // show_hub() takes it
-  return show_hub(session);
+  auto report = show_hub(session);
+  if (!report || !hub->is_sealed() || !hub->is_new()) return report;
+  const auto secret = folder.secret(hub->id());
+  if (!secret) return tl::unexpected(secret.error());
+  if (*secret) report->words = words_of(**secret);
+  return report;
 }
 
 Result<HubReport> show_hub(Session& session) {
   auto joined = JoinedHub::open(session, hub_state(session));
   if (!joined) return tl::unexpected(joined.error());
-  return report_of(*joined, joined->state());
+  HubReport report = report_of(*joined, joined->state());
+  std::vector<const Bay*> bays;
+  for (const Bay& bay : session.bays.bays())
+    if (!bay.port) bays.push_back(&bay);
+  SyncRequest plan;
+  plan.plan = true;
+  auto planned = sync_bays(session, plan, *joined, bays);
+  if (!planned) return tl::unexpected(planned.error());
+  report.unsent = std::move(planned->published);
+  std::ranges::copy_if(planned->held, std::back_inserter(report.unsent),
+                       [](const SyncItem& item) { return item.version.empty(); });
+  return report;
 }
 
 Result<std::string> leave_hub(Session& session) {

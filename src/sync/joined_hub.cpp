@@ -7,6 +7,7 @@
 #include "core/bytes/text.h"
 #include "hub/folder_store.h"
 #include "hub/webdav_store.h"
+#include "sync/journal_exchange.h"
 #include "sync/version_content.h"
 
 namespace bayswap {
@@ -18,23 +19,6 @@ constexpr std::size_t kDeviceDigits = 16;
 
 bool is_url(const std::string& where) {
   return where.find("://") != std::string::npos;
-}
-
-// `DEVICE-00000012` taken apart.
-struct EntryName {
-  std::string device;
-  std::uint64_t number = 0;
-};
-
-std::optional<EntryName> parse_entry_name(const std::string& name) {
-  const auto dash = name.rfind('-');
-  if (dash == std::string::npos || name.size() - dash > 20) return std::nullopt;
-  EntryName parsed{name.substr(0, dash), 0};
-  for (const char c : name.substr(dash + 1)) {
-    if (c < '0' || c > '9') return std::nullopt;
-    parsed.number = parsed.number * 10 + static_cast<std::uint64_t>(c - '0');
-  }
-  return entry_name(parsed.device, parsed.number) == name ? std::optional(parsed) : std::nullopt;
 }
 
 }  // namespace
@@ -50,26 +34,13 @@ Result<std::unique_ptr<HubStore>> open_store(Session& session, const std::string
   return open_folder_store(*session.storage, where);
 }
 
-Result<Hub> open_hub(Session& session, const std::string& where, const std::string& id) {
+Result<Hub> open_hub(Session& session, const StateFolder& folder, const std::string& where,
+                     const std::string& id) {
   auto store = open_store(session, where);
   if (!store) return tl::unexpected(store.error());
-  return Hub::open(std::move(*store), id);
-}
-
-Result<EntriesToAsk> entries_to_ask(Hub& hub, const std::vector<std::string>& known,
-                                    const std::string& own) {
-  auto there = hub.entries();
-  if (!there) return tl::unexpected(there.error());
-  std::set<std::string> have(known.begin(), known.end());
-  EntriesToAsk ask;
-  for (const std::string& name : *there)
-    if (parse_entry_name(name) && have.insert(name).second) ask.listed.push_back(name);
-  std::map<std::string, std::uint64_t> last;
-  for (const std::string& name : have)
-    if (const auto parsed = parse_entry_name(name); parsed && parsed->device != own)
-      last[parsed->device] = std::max(last[parsed->device], parsed->number);
-  for (const auto& [device, number] : last) ask.next.push_back(entry_name(device, number + 1));
-  return ask;
+  const auto secret = folder.secret(id);
+  if (!secret) return tl::unexpected(secret.error());
+  return Hub::open(std::move(*store), id, *secret);
 }
 
 StateFolder hub_state(Session& session) {
@@ -86,54 +57,17 @@ Result<JoinedHub> JoinedHub::open(Session& session, StateFolder folder) {
                 {"join one with '", Remedy::join_hub, "'"});
   JoinedHub joined(std::move(folder), std::move(*state));
   joined.turn_ = std::move(*turn);
-  auto hub = open_hub(session, joined.state_.where, joined.state_.hub);
+  auto hub = open_hub(session, joined.folder_, joined.state_.where, joined.state_.hub);
   if (!hub) return tl::unexpected(hub.error());
   joined.hub_ = std::make_unique<Hub>(std::move(*hub));
-  if (auto fetched = joined.fetch(); !fetched) return tl::unexpected(fetched.error());
+  if (auto fetched =
+          fetch_entries(*joined.hub_, joined.folder_, joined.state_, joined.notes_);
+      !fetched)
+    return tl::unexpected(fetched.error());
   if (auto loaded = joined.load(); !loaded) return tl::unexpected(loaded.error());
   if (auto own = joined.check_own(); !own) return tl::unexpected(own.error());
   joined.build_graph();
   return joined;
-}
-
-// What is new on the hub is kept here. A listing may lag behind, so that the next number of each
-// known device is asked for as well; that it is not there says nothing.
-Result<void> JoinedHub::fetch() {
-  auto known = folder_.entry_names(state_.hub);
-  if (!known) return tl::unexpected(known.error());
-  const auto ask = entries_to_ask(*hub_, *known, state_.device);
-  if (!ask) return tl::unexpected(ask.error());
-  for (const std::string& name : ask->listed)
-    if (auto fetched = fetch_one(name); !fetched) return tl::unexpected(fetched.error());
-  for (const std::string& name : ask->next) {
-    auto parsed = parse_entry_name(name);
-    for (;; ++parsed->number) {
-      const auto found = fetch_one(entry_name(parsed->device, parsed->number));
-      if (!found) return tl::unexpected(found.error());
-      if (!*found) break;
-    }
-  }
-  return {};
-}
-
-Result<bool> JoinedHub::fetch_one(const std::string& name) {
-  const auto packed = hub_->packed_entry(name);
-  if (!packed && packed.error().trouble == Trouble::place) return tl::unexpected(packed.error());
-  if (packed && !*packed) return false;
-  auto bytes = packed ? unpack_from_hub(**packed, kLargestEntry, name)
-                      : Result<Bytes>(tl::unexpected(packed.error()));
-  const auto entry = bytes ? read_entry(*bytes, name)
-                           : Result<JournalEntry>(fail(
-                                 Trouble::input, Code::hub_damaged,
-                                 fmt::format("the hub's journal entry {} can't be unpacked", name),
-                                 {"on the device that wrote it, run '", Remedy::check_hub, "'"}));
-  if (!entry) {
-    notes_.push_back({Level::error, entry.error().code, entry.error().text, entry.error().hint});
-    return true;
-  }
-  if (auto kept = folder_.keep_entry(state_.hub, name, **packed); !kept)
-    return tl::unexpected(kept.error());
-  return true;
 }
 
 Result<void> JoinedHub::load() {
@@ -249,6 +183,9 @@ Result<std::vector<std::string>> JoinedHub::publish(const News& news, std::int64
     state_.last_hash = entry.hash;
     state_.pending_hash.clear();
     if (auto kept = folder_.save(state_); !kept) return tl::unexpected(kept.error());
+    if (state_.entries % kEntriesInBundle == 0)
+      if (auto bundled = bundle_entries(*hub_, folder_, state_); !bundled)
+        return tl::unexpected(bundled.error());
     std::vector<std::string> ids;
     for (const SaveVersion& version : entry.versions) ids.push_back(version.id);
     journals_[entry.device].push_back(std::move(entry));

@@ -19,19 +19,10 @@ namespace bayswap {
 /// Where what is remembered of the joined hub lies.
 [[nodiscard]] StateFolder hub_state(Session& session);
 
-/// The hub of a state. Errors: `hub-failed`, `hub-differs`.
-[[nodiscard]] Result<Hub> open_hub(Session& session, const std::string& where,
-                                   const std::string& id);
-
-/// Names of entries on the hub that are not known yet, as far as a listing tells, and the next ones
-/// of the known devices: a listing may lag behind. Whether those are there shows only when they are
-/// asked for. This device's own next one is left out.
-struct EntriesToAsk {
-  std::vector<std::string> listed;
-  std::vector<std::string> next;
-};
-[[nodiscard]] Result<EntriesToAsk> entries_to_ask(Hub& hub, const std::vector<std::string>& known,
-                                                  const std::string& own);
+/// The hub of a state; where it is sealed, with the key that is kept. Errors: `hub-failed`,
+/// `hub-differs`, `unreadable`.
+[[nodiscard]] Result<Hub> open_hub(Session& session, const StateFolder& folder,
+                                   const std::string& where, const std::string& id);
 
 class JoinedHub {
  public:
@@ -77,8 +68,6 @@ class JoinedHub {
  private:
   JoinedHub(StateFolder folder, LocalState state)
       : folder_(std::move(folder)), state_(std::move(state)) {}
-  Result<void> fetch();
-  Result<bool> fetch_one(const std::string& name);
   Result<void> load();
   Result<void> check_own();
   void become_new_device();

@@ -2,6 +2,7 @@
 
 #include <fmt/core.h>
 
+#include <algorithm>
 #include <nlohmann/json.hpp>
 
 #include "core/bytes/text.h"
@@ -35,6 +36,11 @@ LocalRecord record_in(const json& object) {
 }
 
 }  // namespace
+
+bool is_listing_due(std::int64_t seen_ns, std::int64_t now_ns) {
+  constexpr std::int64_t kDay = 86'400'000'000'000;  // ns
+  return now_ns < seen_ns || now_ns - seen_ns > kDay;
+}
 
 Result<TurnLock> StateFolder::take_turn() const {
   if (auto made = make_private_folders(*storage_, folder_); !made)
@@ -72,6 +78,7 @@ Result<LocalState> StateFolder::load() const {
     state.entries = object.value("entries", std::uint64_t{0});
     state.last_hash = object.value("last", "");
     state.pending_hash = object.value("pending", "");
+    state.objects_seen_ns = object.value("objects_seen", std::int64_t{0});
     const json saves = object.value("saves", json::object());
     for (const auto& [key, record] : saves.items()) state.saves.emplace(key, record_in(record));
   } catch (const json::exception&) {
@@ -89,6 +96,7 @@ Result<void> StateFolder::save(const LocalState& state) const {
               {"entries", state.entries},
               {"last", state.last_hash},
               {"pending", state.pending_hash},
+              {"objects_seen", state.objects_seen_ns},
               {"saves", json::object()}};
   for (const auto& [key, record] : state.saves) object["saves"][key] = json_of(record);
   const std::string text = object.dump(1, ' ', false, json::error_handler_t::replace) + "\n";
@@ -106,6 +114,7 @@ QuietState StateFolder::load_quiet() const {
     state.where = object.value("where", "");
     state.hub = object.value("hub", "");
     state.device = object.value("device", "");
+    state.objects_seen_ns = object.value("objects_seen", std::int64_t{0});
     const json bays = object.value("bays", json::object());
     for (const auto& [bay, quiet] : bays.items())
       state.bays[bay] = {quiet.value("stamp", ""), quiet.value("saves", std::size_t{0})};
@@ -119,6 +128,7 @@ Result<void> StateFolder::save_quiet(const QuietState& state) const {
   json object{{"where", state.where},
               {"hub", state.hub},
               {"device", state.device},
+              {"objects_seen", state.objects_seen_ns},
               {"bays", json::object()}};
   for (const auto& [bay, quiet] : state.bays)
     object["bays"][bay] = {{"stamp", quiet.stamp}, {"saves", quiet.saves}};
@@ -135,6 +145,27 @@ Result<std::vector<std::string>> StateFolder::entry_names(const std::string& hub
 
 Result<Bytes> StateFolder::entry(const std::string& hub, const std::string& name) const {
   return storage_->read(folder_ / ("journal-" + hub) / name, kLargest);
+}
+
+Result<std::optional<SealSecret>> StateFolder::secret(const std::string& hub) const {
+  const Path path = folder_ / ("key-" + hub);
+  constexpr std::uint64_t kLargestKey = 1024;  // bytes
+  const auto text = storage_->read(path, kLargestKey);
+  if (!text && text.error().code == Code::missing) return std::optional<SealSecret>{};
+  if (!text) return tl::unexpected(text.error());
+  SealSecret secret{};
+  const std::string_view hex(reinterpret_cast<const char*>(text->data()), text->size());
+  const auto bytes = bytes_of_hex(hex.substr(0, 2 * secret.size()));
+  if (!bytes || bytes->size() != secret.size())
+    return fail(Trouble::input, Code::unreadable,
+                fmt::format("{}: the key of the hub can't be read", safe_text(path.string())),
+                "remove that file, leave the hub, and join it again with its words");
+  std::ranges::copy(*bytes, secret.begin());
+  return secret;
+}
+
+Result<void> StateFolder::keep_secret(const std::string& hub, const SealSecret& secret) const {
+  return replace_own_file(*storage_, folder_ / ("key-" + hub), as_bytes(hex_text(secret) + "\n"));
 }
 
 Result<void> StateFolder::keep_entry(const std::string& hub, const std::string& name,

@@ -10,6 +10,7 @@
 #include "bayswap/session.h"
 #include "core/sync/decide.h"
 #include "files/turn_lock.h"
+#include "hub/seal.h"
 
 namespace bayswap {
 
@@ -28,6 +29,7 @@ struct LocalState {
   std::uint64_t entries = 0;  ///< that it wrote
   std::string last_hash;      ///< of the last of them
   std::string pending_hash;   ///< of the one that was being written when this was kept
+  std::int64_t objects_seen_ns = 0;  ///< when the objects on the hub were listed last
   std::map<std::string, LocalRecord> saves;  ///< by bay and key
 };
 
@@ -40,8 +42,12 @@ struct QuietState {
     std::string stamp;      ///< of its files; see stamp_of_bay()
     std::size_t saves = 0;  ///< that were in step
   };
+  std::int64_t objects_seen_ns = 0;  ///< as in LocalState
   std::map<std::string, Quiet> bays;
 };
+
+/// Whether it is a day since the objects on the hub were listed; a clock that was set back counts.
+[[nodiscard]] bool is_listing_due(std::int64_t seen_ns, std::int64_t now_ns);
 
 /// The folder of Bay Swap's own that holds all this.
 class StateFolder {
@@ -61,6 +67,11 @@ class StateFolder {
   [[nodiscard]] Result<std::vector<std::string>> entry_names(const std::string& hub) const;
   [[nodiscard]] Result<Bytes> entry(const std::string& hub, const std::string& name) const;
   Result<void> keep_entry(const std::string& hub, const std::string& name, ByteView packed) const;
+
+  /// The secret of a sealed hub, readable by the user only; nothing when none is kept. Errors:
+  /// `unreadable`.
+  [[nodiscard]] Result<std::optional<SealSecret>> secret(const std::string& hub) const;
+  Result<void> keep_secret(const std::string& hub, const SealSecret& secret) const;
 
   /// One run at a time changes what is remembered; others wait. Errors: `history-failed` when
   /// another run does not end.

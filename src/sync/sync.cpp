@@ -4,7 +4,9 @@
 #include <algorithm>
 
 #include "files/atomic_write.h"
+#include "files/clock.h"
 #include "sync/joined_hub.h"
+#include "sync/journal_exchange.h"
 #include "sync/local_saves.h"
 #include "sync/syncer.h"
 
@@ -32,13 +34,14 @@ Result<std::optional<std::size_t>> all_is_quiet(Session& session, const SyncRequ
   const std::optional<std::size_t> no;
   if (request.take || request.bring || request.forget || !request.states) return no;
   const QuietState quiet = folder.load_quiet();
+  if (is_listing_due(quiet.objects_seen_ns, now_ns())) return no;
   std::size_t saves = 0;
   for (const Bay* bay : bays) {
     const auto known = quiet.bays.find(bay->name);
     if (known == quiet.bays.end() || known->second.stamp != stamp_of_bay(session, *bay)) return no;
     saves += known->second.saves;
   }
-  auto hub = open_hub(session, quiet.where, quiet.hub);
+  auto hub = open_hub(session, folder, quiet.where, quiet.hub);
   if (!hub) return tl::unexpected(hub.error());
   const auto known = folder.entry_names(quiet.hub);
   if (!known) return tl::unexpected(known.error());

@@ -71,14 +71,34 @@ class Syncer {
     report_.notes.push_back({Level::error, error.code, error.text, error.hint});
   }
 
-  // What another device could not read, and lies here.
+  // What another device could not read, or the hub has lost, and lies here.
   Result<void> put_wanted_again() {
-    if (joined_.wanted().empty() || request_.plan) return {};
+    if (request_.plan) return {};
+    auto wanted = lost_objects();
+    if (!wanted) return tl::unexpected(wanted.error());
+    wanted->insert(joined_.wanted().begin(), joined_.wanted().end());
+    if (wanted->empty()) return {};
     for (const BayView& bay : bays_)
       for (const LocalUnit& unit : bay.units)
-        if (auto put = put_wanted(joined_.hub(), unit.source.save, joined_.wanted()); !put)
+        if (auto put = put_wanted(joined_.hub(), unit.source.save, *wanted); !put)
           return put;
     return {};
+  }
+
+  // Listing them all takes many requests where the hub is not a folder: there it is done once a day.
+  Result<std::set<Digest>> lost_objects() {
+    Hub& hub = joined_.hub();
+    if (!hub.store().is_near() && !is_listing_due(joined_.state().objects_seen_ns, now_ns()))
+      return std::set<Digest>{};
+    const auto there = hub.objects();
+    if (!there) return tl::unexpected(there.error());
+    joined_.state().objects_seen_ns = now_ns();
+    std::set<Digest> lost;
+    for (const SaveVersion& version : joined_.graph().versions())
+      if (!joined_.let_go().contains(version.id))
+        for (const Digest& object : objects_of(version))
+          if (!there->contains(object)) lost.insert(object);
+    return lost;
   }
 
   LocalRecord* record_of(const LocalUnit& unit) {
@@ -143,13 +163,16 @@ class Syncer {
 
   Result<void> publish() {
     Hub& hub = joined_.hub();
+    std::uint64_t all = 0;
+    std::uint64_t sent = 0;
+    for (const auto& [unit, version] : publish_) all += version.size();
     for (std::size_t begin = 0; begin < publish_.size(); begin += kMostInEntry) {
       const auto batch =
           std::span(publish_).subspan(begin, std::min(kMostInEntry, publish_.size() - begin));
       std::vector<SaveVersion> versions;
       for (std::size_t i = 0; i < batch.size(); ++i) {
-        if (auto go_on = session_.proceed(Work::saves, begin + i, publish_.size()); !go_on)
-          return go_on;
+        if (auto go_on = session_.proceed(Work::hub, sent, all); !go_on) return go_on;
+        sent += batch[i].second.size();
         if (!request_.plan)
           if (auto put = put_content(hub, batch[i].first->source.save); !put) return put;
         versions.push_back(batch[i].second);
@@ -432,7 +455,7 @@ class Syncer {
                       report_.unmatched.empty() && !report_.failed && !report_.damaged &&
                       request_.states;
     const LocalState& state = joined_.state();
-    QuietState quiet{state.where, state.hub, state.device, {}};
+    QuietState quiet{state.where, state.hub, state.device, state.objects_seen_ns, {}};
     for (const BayView& bay : bays_) {
       // What changed since it was read is looked at again.
       const std::string stamp = done && !bay.changed ? stamp_of_bay(session_, *bay.bay) : "";

@@ -56,6 +56,7 @@ class Watcher {
   }
 
   void begin_bays() {
+    polled_.clear();
     for (const Bay& bay : session_.bays.bays())
       if (is_chosen(bay) && !folders_.add(bay.place)) polled_[&bay] = stamp_of_bay(session_, bay);
   }
@@ -108,6 +109,7 @@ class Watcher {
       say_failed(*report->failed);
     } else if (failed_) {
       failed_.reset();
+      begin_bays();  // what a removed medium's folders told is over
       tell({WatchEvent::What::back, {}, {}, {}});
     }
     const bool moved = report && !(report->published.empty() && report->carried.empty());

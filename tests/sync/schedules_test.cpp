@@ -11,6 +11,7 @@
 #include "support/rounds.h"
 #include "sync/devices.h"
 #include "sync/joined_hub.h"
+#include "sync/version_content.h"
 
 namespace bayswap {
 namespace {
@@ -42,7 +43,7 @@ class Schedule {
     for (std::size_t i = 0; i < count; ++i) {
       devices_.push_back(std::make_unique<Device>(world_, "device" + std::to_string(i),
                                                   test::habits()[numbers_() % 3]));
-      devices_.back()->join();
+      join(*devices_.back());
     }
   }
 
@@ -56,6 +57,15 @@ class Schedule {
   }
 
  private:
+  // One hub in four is sealed.
+  void join(const Device& device) {
+    Session session = device.open();
+    session.ask_words = [&] { return words_; };
+    const auto joined =
+        join_hub(session, (world_ / "hub").string(), device.name(), sealed_ && !words_);
+    ASSERT_TRUE(joined) << joined.error().text;
+    if (joined->words) words_ = joined->words;
+  }
   Device& any() { return *devices_[numbers_() % devices_.size()]; }
   const std::string& game() { return test::games()[numbers_() % 2]; }
 
@@ -165,14 +175,14 @@ class Schedule {
     const Digest wanted = progress_of(save);
     // With the eyes of a device that has just come.
     Device looker(world_, "looker" + std::to_string(++lookers_), test::habits()[0]);
-    looker.join();
+    join(looker);
     Session session = looker.open();
     auto joined = JoinedHub::open(session, hub_state(session));
     EXPECT_TRUE(joined) << joined.error().text;
     std::filesystem::remove_all(looker.home());
-    return joined && std::ranges::any_of(
-                         joined->graph().versions(),
-                         [&](const SaveVersion& version) { return version.progress == wanted; });
+    return joined && std::ranges::any_of(joined->graph().versions(), [&](const SaveVersion& version) {
+             return version.progress == wanted && content_of(joined->hub(), version);
+           });
   }
 
   bool is_kept(const Bytes& content) {
@@ -186,6 +196,8 @@ class Schedule {
   }
 
   test::Numbers numbers_;
+  const bool sealed_ = numbers_() % 4 == 0;
+  std::optional<std::string> words_;
   test::TempFolder world_;
   std::vector<std::unique_ptr<Device>> devices_;
   std::set<Bytes> seen_;  // by a sync that ended

@@ -14,6 +14,7 @@
 #include <vector>
 
 #include "support/folder.h"
+#include "support/program.h"
 
 namespace bayswap::test {
 
@@ -44,10 +45,12 @@ inline int connect_to(int port) {
 
 class WebServer {
  public:
-  enum class Program { apache2, nginx };
+  enum class Program { apache2, nginx, nginx_https };
 
   /// `protect`: only `keeper` with the password `lamp oil` may come in.
-  explicit WebServer(Program program, bool protect = false) : port_(free_port()) {
+  explicit WebServer(Program program, bool protect = false)
+      : secure_(program == Program::nginx_https), port_(free_port()) {
+    if (secure_) make_certificate();
     std::filesystem::permissions(folder_.path(), std::filesystem::perms(0755));
     std::filesystem::create_directories(folder_ / "share/saves");
     std::filesystem::create_directories(folder_ / "temporary");
@@ -57,8 +60,8 @@ class WebServer {
       start("/usr/sbin/apache2", {"-X", "-d", folder_.path().string(), "-f",
                                   folder_.write("apache.conf", apache(protect)).string()});
     else
-      start("/usr/sbin/nginx",
-            {"-p", folder_.path().string(), "-c", folder_.write("nginx.conf", nginx()).string()});
+      start("/usr/sbin/nginx", {"-p", folder_.path().string(), "-c",
+                                folder_.write("nginx.conf", nginx(secure_)).string()});
     for (int i = 0; i < 1200 && !answers(); ++i)
       std::this_thread::sleep_for(std::chrono::milliseconds(50));
   }
@@ -71,9 +74,11 @@ class WebServer {
 
   [[nodiscard]] int port() const { return port_; }
   [[nodiscard]] std::string url() const {
-    return "http://127.0.0.1:" + std::to_string(port_) + "/saves";
+    return (secure_ ? "https://127.0.0.1:" : "http://127.0.0.1:") + std::to_string(port_) + "/saves";
   }
   [[nodiscard]] Path share() const { return folder_ / "share/saves"; }
+  /// Of https: made just now, and trusted by nobody.
+  [[nodiscard]] Path certificate() const { return folder_ / "certificate.pem"; }
   [[nodiscard]] bool answers() const {
     const int socket = connect_to(port_);
     if (socket >= 0) ::close(socket);
@@ -99,7 +104,15 @@ class WebServer {
                     : "Require all granted\n";
     return text + "</Directory>\n";
   }
-  [[nodiscard]] std::string nginx() const {
+  void make_certificate() const {
+    const Outcome made = run_program(
+        {"/usr/bin/openssl", "req", "-x509", "-newkey", "rsa:2048", "-nodes", "-days", "2",
+         "-subj", "/CN=127.0.0.1", "-addext", "subjectAltName=IP:127.0.0.1", "-keyout",
+         (folder_ / "key.pem").string(), "-out", certificate().string()},
+        folder_.path(), {});
+    EXPECT_EQ(made.status, 0) << made.err;
+  }
+  [[nodiscard]] std::string nginx(bool secure) const {
     const std::string at = folder_.path().string();
     std::string text =
         "load_module /usr/lib/nginx/modules/ngx_http_dav_ext_module.so;\n"
@@ -109,7 +122,11 @@ class WebServer {
         "events {}\nhttp {\naccess_log off;\n";
     for (const char* kind : {"client_body", "proxy", "fastcgi", "uwsgi", "scgi"})
       text += std::string(kind) + "_temp_path " + at + "/temporary/" + kind + ";\n";
-    return text + "server { listen 127.0.0.1:" + std::to_string(port_) + "; root " + at +
+    text += "server { listen 127.0.0.1:" + std::to_string(port_);
+    if (secure)
+      text += " ssl; ssl_certificate " + certificate().string() + "; ssl_certificate_key " + at +
+              "/key.pem";
+    return text + "; root " + at +
            "/share; client_max_body_size 0; location / {\n"
            "dav_methods PUT DELETE MKCOL COPY MOVE; dav_ext_methods PROPFIND OPTIONS; } } }\n";
   }
@@ -123,6 +140,7 @@ class WebServer {
   }
 
   TempFolder folder_;
+  bool secure_;
   int port_;
   pid_t process_ = -1;
 };
