@@ -40,11 +40,21 @@ std::optional<BodyPlace> find_card(const Layout& layout, ByteView file) {
 }
 
 std::optional<BodyPlace> find_single(const Layout& layout, ByteView file) {
-  // Large blocks leave few lengths to try, so any header of whole words can be told.
   const System system = layout.info().system;
-  const std::size_t unit = system == System::ps1 || system == System::gc ? 4 : kHeaderUnit;
-  for (std::size_t header = kLeastHeader; header <= kLargestHeader && header < file.size();
-       header += unit)
+  std::size_t first = kLeastHeader;
+  std::size_t step = kHeaderUnit;
+  if (system == System::ps1 || system == System::gc) {
+    // Blocks of 8 KiB leave few lengths to try, so any header of whole words can be told.
+    constexpr std::size_t kWord = 4;
+    constexpr std::size_t kBlock = 8192;
+    const auto smallest = static_cast<std::size_t>(layout.info().file_sizes.front());
+    if (file.size() < smallest + kLeastHeader || (file.size() - smallest) % kWord != 0)
+      return std::nullopt;
+    first = (file.size() - smallest) % kBlock;
+    if (first < kLeastHeader) first += kBlock;
+    step = kBlock;
+  }
+  for (std::size_t header = first; header <= kLargestHeader && header < file.size(); header += step)
     if (proves(layout, file.subspan(header))) return BodyPlace{header, file.size() - header};
   return std::nullopt;
 }
