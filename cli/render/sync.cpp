@@ -147,7 +147,8 @@ std::string words_text(const HubReport& report, const Style& style) {
   std::istringstream words(*report.words);
   std::string word;
   for (std::size_t i = 0; words >> word; ++i)
-    text += fmt::format("{}{}", i % 6 == 0 ? "\n    " : "", style.paint(Tone::title, padded(word, 9)));
+    text +=
+        fmt::format("{}{}", i % 6 == 0 ? "\n    " : "", style.paint(Tone::title, padded(word, 9)));
   return text +
          "\n\n  Write them down: without them and without a device that joined, nobody reads the "
          "hub.\n";
@@ -170,7 +171,8 @@ std::string hub_text(const HubReport& report, const Style& style) {
   if (report.waiting > 0)
     text += fmt::format(", {} that follow unknown ones", counted(report.waiting, "version"));
   if (report.sealed) text += ", sealed";
-  text += "\n" + unsent_text(report.unsent, style) + words_text(report, style);
+  text += "\n" + unsent_text(report.unsent, style) + unmatched_text(report.unmatched, style) +
+          words_text(report, style);
   return text + findings_text(report.notes, style, 2);
 }
 

@@ -90,6 +90,7 @@ std::string json_text(const HubReport& report) {
   hub["conflicts"] = report.conflicts;
   hub["bytes"] = report.bytes;
   hub["unsent"] = list_of_items(report.unsent);
+  hub["unmatched"] = list_of_items(report.unmatched);
   hub["sealed"] = report.sealed;
   if (report.words) hub["words"] = *report.words;
   hub["notes"] = list_of(report.notes);

@@ -96,9 +96,10 @@ struct HubReport {
   std::size_t versions = 0;
   std::size_t waiting = 0;  ///< versions that follow unknown ones
   std::size_t conflicts = 0;
-  std::uint64_t bytes = 0;  ///< of all versions' contents, each content counted once
-  std::vector<SyncItem> unsent;  ///< saves here that are not on the hub yet
-  bool sealed = false;      ///< names and contents on it say nothing to who keeps it
+  std::uint64_t bytes = 0;          ///< of all versions' contents, each content counted once
+  std::vector<SyncItem> unsent;     ///< saves here that are not on the hub yet
+  std::vector<SyncItem> unmatched;  ///< on the hub, and no bay here tells its place
+  bool sealed = false;              ///< names and contents on it say nothing to who keeps it
   /// What other devices need to join a sealed hub; only when join_hub() has just made it. Never to
   /// be written anywhere.
   std::optional<std::string> words;

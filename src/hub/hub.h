@@ -61,8 +61,8 @@ class Hub {
 
   /// Names of journal entries and bundles. A listing may be stale: what it lacks may be there.
   [[nodiscard]] Result<std::vector<std::string>> entries();
-  /// The packed bytes of an entry; nothing when there is none. Errors: `hub-damaged` when its seal is
-  /// broken.
+  /// The packed bytes of an entry; nothing when there is none. Errors: `hub-damaged` when its seal
+  /// is broken.
   [[nodiscard]] Result<std::optional<Bytes>> packed_entry(const std::string& name);
   /// Puts an entry or bundle there again whose bytes on the hub are not what they were.
   Result<void> put_entry_again(const std::string& name, ByteView packed);

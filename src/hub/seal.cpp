@@ -95,7 +95,8 @@ Result<SealSecret> secret_of(std::string_view text) {
     if (!value) return wrong(fmt::format("word {} is none of a hub's words", i + 1));
     (i < secret.size() ? secret[i] : last) = static_cast<std::byte>(*value);
   }
-  if (last != check_byte(secret)) return wrong("the words don't fit together: one of them is wrong");
+  if (last != check_byte(secret))
+    return wrong("the words don't fit together: one of them is wrong");
   return secret;
 }
 
@@ -140,10 +141,9 @@ Bytes Seal::sealed(ByteView content, std::string_view plain) const {
   crypto_secretstream_xchacha20poly1305_state state;
   crypto_secretstream_xchacha20poly1305_init_push(&state, raw(out), contents_.data());
   const ByteView name = as_bytes(plain);
-  crypto_secretstream_xchacha20poly1305_push(&state, raw(out) + kHeader, nullptr,
-                                             raw(ByteView(padded)), padded.size(), raw(name),
-                                             name.size(),
-                                             crypto_secretstream_xchacha20poly1305_TAG_FINAL);
+  crypto_secretstream_xchacha20poly1305_push(
+      &state, raw(out) + kHeader, nullptr, raw(ByteView(padded)), padded.size(), raw(name),
+      name.size(), crypto_secretstream_xchacha20poly1305_TAG_FINAL);
   return out;
 }
 

@@ -1,5 +1,6 @@
-// A sealed hub: names and contents on it say nothing to who keeps it, and changed bytes are noticed.
-// docs/hub.md describes the format. One secret of 16 bytes; all that is done with it is libsodium's.
+// A sealed hub: names and contents on it say nothing to who keeps it, and changed bytes are
+// noticed. docs/hub.md describes the format. One secret of 16 bytes; all that is done with it is
+// libsodium's.
 #pragma once
 
 #include <array>

@@ -174,6 +174,7 @@ Result<HubReport> show_hub(Session& session) {
   plan.plan = true;
   auto planned = sync_bays(session, plan, *joined, bays);
   if (!planned) return tl::unexpected(planned.error());
+  report.unmatched = std::move(planned->unmatched);
   report.unsent = std::move(planned->published);
   std::ranges::copy_if(planned->held, std::back_inserter(report.unsent),
                        [](const SyncItem& item) { return item.version.empty(); });

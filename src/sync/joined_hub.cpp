@@ -60,8 +60,7 @@ Result<JoinedHub> JoinedHub::open(Session& session, StateFolder folder) {
   auto hub = open_hub(session, joined.folder_, joined.state_.where, joined.state_.hub);
   if (!hub) return tl::unexpected(hub.error());
   joined.hub_ = std::make_unique<Hub>(std::move(*hub));
-  if (auto fetched =
-          fetch_entries(*joined.hub_, joined.folder_, joined.state_, joined.notes_);
+  if (auto fetched = fetch_entries(*joined.hub_, joined.folder_, joined.state_, joined.notes_);
       !fetched)
     return tl::unexpected(fetched.error());
   if (auto loaded = joined.load(); !loaded) return tl::unexpected(loaded.error());

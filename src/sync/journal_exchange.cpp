@@ -57,8 +57,7 @@ Result<bool> fetch_file(Hub& hub, const StateFolder& folder, const LocalState& s
   const auto note = [&](const Error& error) {
     notes.push_back({Level::error, error.code, error.text, error.hint});
   };
-  if (!entries && entries.error().trouble == Trouble::place)
-    return tl::unexpected(entries.error());
+  if (!entries && entries.error().trouble == Trouble::place) return tl::unexpected(entries.error());
   if (!entries) {
     note(entries.error());
     return true;

@@ -22,13 +22,13 @@ struct LocalRecord {
 };
 
 struct LocalState {
-  std::string where;          ///< the hub's folder or URL; empty: none is joined
-  std::string hub;            ///< its id
-  std::string device;         ///< this device's id there
-  std::string name;           ///< and name
-  std::uint64_t entries = 0;  ///< that it wrote
-  std::string last_hash;      ///< of the last of them
-  std::string pending_hash;   ///< of the one that was being written when this was kept
+  std::string where;                 ///< the hub's folder or URL; empty: none is joined
+  std::string hub;                   ///< its id
+  std::string device;                ///< this device's id there
+  std::string name;                  ///< and name
+  std::uint64_t entries = 0;         ///< that it wrote
+  std::string last_hash;             ///< of the last of them
+  std::string pending_hash;          ///< of the one that was being written when this was kept
   std::int64_t objects_seen_ns = 0;  ///< when the objects on the hub were listed last
   std::map<std::string, LocalRecord> saves;  ///< by bay and key
 };

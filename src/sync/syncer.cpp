@@ -80,12 +80,12 @@ class Syncer {
     if (wanted->empty()) return {};
     for (const BayView& bay : bays_)
       for (const LocalUnit& unit : bay.units)
-        if (auto put = put_wanted(joined_.hub(), unit.source.save, *wanted); !put)
-          return put;
+        if (auto put = put_wanted(joined_.hub(), unit.source.save, *wanted); !put) return put;
     return {};
   }
 
-  // Listing them all takes many requests where the hub is not a folder: there it is done once a day.
+  // Listing them all takes many requests where the hub is not a folder: there it is done once a
+  // day.
   Result<std::set<Digest>> lost_objects() {
     Hub& hub = joined_.hub();
     if (!hub.store().is_near() && !is_listing_due(joined_.state().objects_seen_ns, now_ns()))

@@ -243,5 +243,26 @@ TEST_F(SyncTool, WatchesUntilItIsToldToEnd) {
   EXPECT_TRUE(has("\"ended\""));
 }
 
+TEST_F(SyncTool, SealsAHubWithWords) {
+  for (const std::string device : {"den", "ferry"})
+    ASSERT_EQ(on(device, {"hub", "leave"}).status, 0);
+  std::filesystem::create_directory(folder_ / "sealed");
+  const json made = object("den", {"hub", "join", "sealed", "--as", "den", "--seal"}).at("hub");
+  EXPECT_TRUE(made["sealed"]);
+  EXPECT_EQ(made["unsent"].size(), 11U);
+  object("den", {"sync"});
+  EXPECT_FALSE(object("den", {"hub", "show"}).at("hub").contains("words")) << "they are shown once";
+  std::vector<std::string> words{BAYSWAP_TOOL, "hub", "join", "sealed", "--as", "ferry"};
+  auto surroundings = environment("ferry");
+  surroundings.emplace_back("BAYSWAP_HUB_WORDS=acorn acorn");
+  const Outcome wrong = test::run_program(words, folder_.path(), surroundings);
+  EXPECT_EQ(wrong.status, 2);
+  EXPECT_NE(wrong.err.find("has 17 words, not 2"), std::string::npos) << wrong.err;
+  surroundings.back() = "BAYSWAP_HUB_WORDS=" + made["words"].get<std::string>();
+  const Outcome joined = test::run_program(words, folder_.path(), surroundings);
+  EXPECT_EQ(joined.status, 0) << joined.err;
+  EXPECT_EQ(object("ferry", {"hub", "show"}).at("hub").at("versions"), 11);
+}
+
 }  // namespace
 }  // namespace bayswap

@@ -1,5 +1,5 @@
-// What keeps a hub in order: bundles of journal entries, objects that it lost, and what is not on it
-// yet. And a watch over a place that comes and goes.
+// What keeps a hub in order: bundles of journal entries, objects that it lost, and what is not on
+// it yet. And a watch over a place that comes and goes.
 #include <thread>
 
 #include "bayswap/watch.h"

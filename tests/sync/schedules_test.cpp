@@ -180,7 +180,8 @@ class Schedule {
     auto joined = JoinedHub::open(session, hub_state(session));
     EXPECT_TRUE(joined) << joined.error().text;
     std::filesystem::remove_all(looker.home());
-    return joined && std::ranges::any_of(joined->graph().versions(), [&](const SaveVersion& version) {
+    return joined &&
+           std::ranges::any_of(joined->graph().versions(), [&](const SaveVersion& version) {
              return version.progress == wanted && content_of(joined->hub(), version);
            });
   }

@@ -29,7 +29,8 @@ TEST(SealWords, AreAListThatNeverChanges) {
     beginnings.insert(word.substr(0, 4));
   }
   EXPECT_EQ(beginnings.size(), 256U);
-  EXPECT_EQ(sha256_hex(as_bytes(all)), "3d382ad9c374a0c7b21851b8938df0019a633789c21218758a7e84fa99786c9a");
+  EXPECT_EQ(sha256_hex(as_bytes(all)),
+            "3d382ad9c374a0c7b21851b8938df0019a633789c21218758a7e84fa99786c9a");
 }
 
 TEST(SealWords, SayTheSecretAndTellMistakes) {
@@ -43,7 +44,8 @@ TEST(SealWords, SayTheSecretAndTellMistakes) {
     // As people type them.
     std::string typed;
     std::istringstream parts(words);
-    for (std::string word; parts >> word;) typed += word.substr(0, 4) + (numbers() % 2 ? ", " : "\n");
+    for (std::string word; parts >> word;)
+      typed += word.substr(0, 4) + (numbers() % 2 ? ", " : "\n");
     typed[0] = static_cast<char>(typed[0] - 'a' + 'A');
     EXPECT_EQ(secret_of(typed), secret) << typed;
     // Another word in one place.

@@ -74,7 +74,8 @@ class WebServer {
 
   [[nodiscard]] int port() const { return port_; }
   [[nodiscard]] std::string url() const {
-    return (secure_ ? "https://127.0.0.1:" : "http://127.0.0.1:") + std::to_string(port_) + "/saves";
+    return (secure_ ? "https://127.0.0.1:" : "http://127.0.0.1:") + std::to_string(port_) +
+           "/saves";
   }
   [[nodiscard]] Path share() const { return folder_ / "share/saves"; }
   /// Of https: made just now, and trusted by nobody.
@@ -105,11 +106,11 @@ class WebServer {
     return text + "</Directory>\n";
   }
   void make_certificate() const {
-    const Outcome made = run_program(
-        {"/usr/bin/openssl", "req", "-x509", "-newkey", "rsa:2048", "-nodes", "-days", "2",
-         "-subj", "/CN=127.0.0.1", "-addext", "subjectAltName=IP:127.0.0.1", "-keyout",
-         (folder_ / "key.pem").string(), "-out", certificate().string()},
-        folder_.path(), {});
+    const Outcome made =
+        run_program({"/usr/bin/openssl", "req", "-x509", "-newkey", "rsa:2048", "-nodes", "-days",
+                     "2", "-subj", "/CN=127.0.0.1", "-addext", "subjectAltName=IP:127.0.0.1",
+                     "-keyout", (folder_ / "key.pem").string(), "-out", certificate().string()},
+                    folder_.path(), {});
     EXPECT_EQ(made.status, 0) << made.err;
   }
   [[nodiscard]] std::string nginx(bool secure) const {
