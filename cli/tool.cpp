@@ -21,7 +21,7 @@ struct NamedCommand {
   void (*add)(Command&, Run&);
 };
 
-constexpr std::array<NamedCommand, 17> kCommands{{{"look", add_look},
+constexpr std::array<NamedCommand, 18> kCommands{{{"look", add_look},
                                                   {"reshape", add_reshape},
                                                   {"carry", add_carry},
                                                   {"undo", add_undo},
@@ -32,6 +32,7 @@ constexpr std::array<NamedCommand, 17> kCommands{{{"look", add_look},
                                                   {"card", add_card},
                                                   {"state", add_state},
                                                   {"cart", add_cart},
+                                                  {"field", add_field},
                                                   {"sync", add_sync},
                                                   {"watch", add_watch},
                                                   {"hub", add_hub},

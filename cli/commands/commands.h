@@ -42,6 +42,7 @@ void add_bay(Command& app, Run& run);
 void add_card(Command& app, Run& run);
 void add_state(Command& app, Run& run);
 void add_cart(Command& app, Run& run);
+void add_field(Command& app, Run& run);
 void add_sync(Command& app, Run& run);
 void add_watch(Command& app, Run& run);
 void add_hub(Command& app, Run& run);

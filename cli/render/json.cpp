@@ -65,31 +65,6 @@ Json output_json(const OutputFile& file) {
   return json;
 }
 
-Json move_json(const MoveReport& move) {
-  Json json = Json::object();
-  if (!move.move.empty()) json["move"] = move.move;
-  json["from"] = list_text(move.from);
-  json["to"] = move.to;
-  json["status"] = to_string(move.status);
-  if (move.system) json["system"] = to_string(*move.system);
-  if (const Json game = game_json(move.game); !game.empty()) json["game"] = game;
-  if (!move.label.empty()) json["save"] = move.label;
-  if (!move.slot.empty()) json["slot"] = move.slot;
-  if (!move.from_layout.empty()) json["from_layout"] = move.from_layout;
-  if (!move.to_layout.empty()) json["to_layout"] = move.to_layout;
-  if (!move.parts.empty()) json["parts"] = move.parts;
-  if (!move.chip.empty()) json["chip"] = move.chip;
-  json["replaces"] = move.replaces;
-  if (move.files)
-    json["files"] = {{"replaced", move.files->replaced},
-                     {"new", move.files->added},
-                     {"same", move.files->same},
-                     {"stay", move.files->stay},
-                     {"going", move.files->going}};
-  json["checks"] = list_of(move.checks);
-  json["losses"] = list_of(move.losses);
-  return json;
-}
 
 Json to_json(const Item& item) {
   Json json{{"path", item.path}, {"size", item.size}};
@@ -365,6 +340,32 @@ std::string listed(const char* key, const Values& values) {
 }
 
 }  // namespace
+
+Json move_json(const MoveReport& move) {
+  Json json = Json::object();
+  if (!move.move.empty()) json["move"] = move.move;
+  json["from"] = list_text(move.from);
+  json["to"] = move.to;
+  json["status"] = to_string(move.status);
+  if (move.system) json["system"] = to_string(*move.system);
+  if (const Json game = game_json(move.game); !game.empty()) json["game"] = game;
+  if (!move.label.empty()) json["save"] = move.label;
+  if (!move.slot.empty()) json["slot"] = move.slot;
+  if (!move.from_layout.empty()) json["from_layout"] = move.from_layout;
+  if (!move.to_layout.empty()) json["to_layout"] = move.to_layout;
+  if (!move.parts.empty()) json["parts"] = move.parts;
+  if (!move.chip.empty()) json["chip"] = move.chip;
+  json["replaces"] = move.replaces;
+  if (move.files)
+    json["files"] = {{"replaced", move.files->replaced},
+                     {"new", move.files->added},
+                     {"same", move.files->same},
+                     {"stay", move.files->stay},
+                     {"going", move.files->going}};
+  json["checks"] = list_of(move.checks);
+  json["losses"] = list_of(move.losses);
+  return json;
+}
 
 std::string json_text(const Reshaped& reshaped) {
   return dump(to_json(reshaped)) + "\n";

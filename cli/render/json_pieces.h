@@ -4,6 +4,7 @@
 #include <nlohmann/json.hpp>
 #include <string>
 
+#include "bayswap/carry.h"
 #include "bayswap/finding.h"
 #include "bayswap/game.h"
 #include "bayswap/result.h"
@@ -21,5 +22,7 @@ using Json = nlohmann::ordered_json;
 [[nodiscard]] Json list_of(const Findings& findings);
 /// What is not known of a game is left out.
 [[nodiscard]] Json game_json(const Game& game);
+
+[[nodiscard]] Json move_json(const MoveReport& move);
 
 }  // namespace bayswap::cli

@@ -46,6 +46,8 @@ std::string command_text(Remedy remedy, const std::string& with) {
     case Remedy::show_bay: return behind("bayswap bay show", with);
     case Remedy::list_bays: return "bayswap bay list";
     case Remedy::list_layouts: return "bayswap layouts";
+    case Remedy::field_map: return "--map FILE";
+    case Remedy::show_fields: return "bayswap field show SAVE";
     case Remedy::join_hub: return "bayswap hub join FOLDER";
     case Remedy::say_words: return "type them at a terminal, or put them into BAYSWAP_HUB_WORDS";
     case Remedy::show_hub: return "bayswap hub show";

@@ -29,10 +29,12 @@ enum class Code {
   much_smaller,
   both_changed,
   read_only,
+  not_legal,
   // Other reasons to stop, and errors:
   bad_bays,
   bad_catalog,
   bad_list,
+  bad_map,
   bad_name,
   bad_pattern,
   cancelled,

@@ -38,6 +38,8 @@ enum class Remedy {
   list_layouts,
   write_cart,
   join_hub,
+  show_fields,
+  field_map,
   say_words,
   show_hub,
   check_hub,

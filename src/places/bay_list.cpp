@@ -14,7 +14,7 @@
 #include "core/bytes/text.h"
 #include "files/atomic_write.h"
 #include "files/turn_lock.h"
-#include "places/toml_file.h"
+#include "core/bytes/toml_file.h"
 
 namespace bayswap {
 namespace {

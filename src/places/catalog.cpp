@@ -5,7 +5,7 @@
 #include "bayswap/card.h"
 #include "bayswap/layout.h"
 #include "core/bytes/text.h"
-#include "places/toml_file.h"
+#include "core/bytes/toml_file.h"
 
 namespace bayswap {
 namespace {

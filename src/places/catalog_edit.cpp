@@ -7,7 +7,7 @@
 #include "files/archive_storage.h"
 #include "files/atomic_write.h"
 #include "places/game_list.h"
-#include "places/toml_file.h"
+#include "core/bytes/toml_file.h"
 
 namespace bayswap {
 namespace {

@@ -26,6 +26,8 @@ std::string_view to_string(Remedy remedy) {
     case Remedy::list_layouts: return "list the layouts";
     case Remedy::write_cart: return "write the cartridge again";
     case Remedy::join_hub: return "join a hub";
+    case Remedy::field_map: return "the field map";
+    case Remedy::show_fields: return "show the fields of the save";
     case Remedy::say_words: return "say the hub's words";
     case Remedy::show_hub: return "show the hub";
     case Remedy::check_hub: return "check the hub";

@@ -13,10 +13,11 @@ namespace bayswap {
 
 /// A value of a TOML file, and where it stands.
 struct TomlValue {
-  enum class Kind { table, list, text, integer, other };
+  enum class Kind { table, list, text, integer, truth, other };
   Kind kind = Kind::other;
   std::string text;
   std::int64_t integer = 0;
+  bool truth = false;
   std::vector<std::string> keys;  ///< of a table, one for each of `items`
   std::vector<TomlValue> items;   ///< of a table or a list
   std::uint32_t line = 0;         ///< from 1

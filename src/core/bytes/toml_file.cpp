@@ -1,4 +1,4 @@
-#include "places/toml_file.h"
+#include "core/bytes/toml_file.h"
 
 #include <fmt/core.h>
 #include <toml++/toml.h>
@@ -52,6 +52,9 @@ TomlValue value_of(const toml::node& node) {
   } else if (const auto* integer = node.as_integer()) {
     value.kind = TomlValue::Kind::integer;
     value.integer = integer->get();
+  } else if (const auto* truth = node.as_boolean()) {
+    value.kind = TomlValue::Kind::truth;
+    value.truth = truth->get();
   }
   return value;
 }

@@ -1,0 +1,187 @@
+#include "moves/field_maps.h"
+
+#include <fmt/core.h>
+
+#include <algorithm>
+#include <map>
+
+#include "core/bytes/text.h"
+#include "core/fields/value_text.h"
+#include "moves/wanted_saves.h"
+#include "places/understood.h"
+#include "reading/save_address.h"
+
+namespace bayswap {
+namespace {
+
+constexpr std::uint64_t kLargestMap = 1U << 20U;  // bytes
+
+bool has_marks(const fields::Fits& fits, ByteView bytes) {
+  return std::ranges::all_of(fits.marks, [&](const fields::Fits::Mark& mark) {
+    return mark.at <= bytes.size() && mark.bytes.size() <= bytes.size() - mark.at &&
+           std::ranges::equal(mark.bytes, bytes.subspan(mark.at, mark.bytes.size()));
+  });
+}
+
+// How surely a map is for the game: 0 not at all, then by its content alone, by title, by code.
+int how_sure(const fields::Fits& fits, const Game& game, const std::string& stem) {
+  const auto is_one = [](const std::vector<std::string>& list, const std::string& text) {
+    return !text.empty() && std::ranges::any_of(list, [&](const std::string& one) {
+      return lower_ascii(one) == lower_ascii(text);
+    });
+  };
+  if (is_one(fits.codes, game.code) || is_one(fits.codes, game.serial) ||
+      is_one(fits.codes, game.title_id))
+    return 3;
+  const bool titled = std::ranges::any_of(fits.titles, [&](const std::string& title) {
+    return plain_title(title) == plain_title(game.title) || plain_title(title) == plain_title(stem);
+  });
+  if (titled) return 2;
+  const bool names_nothing = fits.codes.empty() && fits.titles.empty();
+  return names_nothing && !fits.marks.empty() ? 1 : 0;
+}
+
+}  // namespace
+
+Result<FieldMapPtr> FieldMaps::read(const Path& path) {
+  const auto bytes = session_.storage->read(path, kLargestMap);
+  if (!bytes) return tl::unexpected(bytes.error());
+  return fields::read_map({reinterpret_cast<const char*>(bytes->data()), bytes->size()},
+                          path.string());
+}
+
+void FieldMaps::load() {
+  if (std::exchange(loaded_, true)) return;
+  const Path folder = session_.places.config / "maps";
+  const auto names = session_.storage->list(folder);
+  for (const std::string& name : names.value_or(std::vector<std::string>{})) {
+    if (name.starts_with('.') || Path(name).extension() != ".toml") continue;
+    if (auto map = read(folder / name))
+      maps_.push_back(std::move(*map));
+    else
+      bad_.push_back(map.error());
+  }
+}
+
+const Part* FieldMaps::part_for(const fields::FieldMap& map, const Save& save) {
+  const fields::Fits& fits = map.fits;
+  if (fits.system != save.system) return nullptr;
+  const auto part = std::ranges::find_if(save.parts, [&](const Part& one) {
+    return fits.part.empty() ? one.name != "clock" : one.name == fits.part;
+  });
+  if (part == save.parts.end()) return nullptr;
+  const bool size = fits.sizes.empty() ||
+                    std::ranges::find(fits.sizes, part->data.size()) != fits.sizes.end();
+  return size && has_marks(fits, part->data) ? &*part : nullptr;
+}
+
+Result<FieldMapPtr> FieldMaps::find(const Save& save, const Game& game, const std::string& stem) {
+  load();
+  int best = 0;
+  std::vector<FieldMapPtr> found;
+  for (const FieldMapPtr& map : maps_) {
+    const int sure = part_for(*map, save) == nullptr ? 0 : how_sure(map->fits, game, stem);
+    if (sure == 0 || sure < best) continue;
+    if (sure > best) found.clear();
+    best = sure;
+    found.push_back(map);
+  }
+  if (found.size() == 1) return found.front();
+  if (found.size() > 1) {
+    std::vector<std::string> names;
+    for (const FieldMapPtr& map : found) names.push_back(safe_text(map->file));
+    return fail(Trouble::stopped, Code::many_match,
+                fmt::format("several field maps fit this save: {}", list_text(names)),
+                {"say which with ", Remedy::field_map});
+  }
+  if (!bad_.empty()) return tl::unexpected(bad_.front());
+  return fail(Trouble::stopped, Code::no_match, "no field map fits this save",
+              {fmt::format("put one into {}, or name it with ",
+                           safe_text((session_.places.config / "maps").string())),
+               Remedy::field_map});
+}
+
+Result<MappedSave> open_unmapped(Session& session, const FieldRequest& request) {
+  const SaveAddress address = parse_address(session, request.save);
+  const auto place =
+      understand_place(session, address.bay.empty() ? address.path.string() : address.bay);
+  if (!place) return tl::unexpected(place.error());
+  const auto bay = session.bays.find(place->bay);
+  if (!bay) return tl::unexpected(bay.error());
+  CarryRequest wanted;
+  wanted.saves = {request.save};
+  wanted.to = place->bay;
+  wanted.rom = request.rom;
+  wanted.is = request.is;
+  RomFolders folders(session);
+  BayScan scan(session, folders, **bay);
+  auto saves = find_wanted(session, folders, scan, wanted);
+  if (!saves) return tl::unexpected(saves.error());
+  if (saves->saves.size() != 1)
+    return fail(Trouble::stopped, saves->saves.empty() ? Code::no_match : Code::many_match,
+                fmt::format("{}: holds {}", safe_text(request.save),
+                            counted(saves->saves.size(), "save")),
+                "name the one that you mean, as FILE:NAME");
+  MappedSave mapped;
+  mapped.source = std::move(saves->saves.front());
+  mapped.place = place->bay;
+  const Source& source = mapped.source;
+  if (source.save.parts.empty())
+    for (const Finding& problem : source.problems)
+      if (problem.level == Level::error)
+        return fail(Trouble::input, problem.code, problem.text, problem.hint);
+  mapped.game = source.save.game;
+  if (source.rom) mapped.game = game_of(*source.rom, session.catalog);
+  return mapped;
+}
+
+Result<MappedSave> open_mapped(Session& session, const FieldRequest& request) {
+  auto opened = open_unmapped(session, request);
+  if (!opened) return opened;
+  MappedSave mapped = std::move(*opened);
+  const Source& source = mapped.source;
+  FieldMaps maps(session);
+  auto map = request.map ? maps.read(*request.map)
+                         : maps.find(source.save, mapped.game, source.stem);
+  if (!map) return tl::unexpected(map.error());
+  const Part* part = FieldMaps::part_for(**map, source.save);
+  if (part == nullptr)
+    return fail(Trouble::stopped, Code::no_match,
+                fmt::format("{}: is not for this save: its system, size or marks differ",
+                            safe_text((*map)->file)),
+                "look at [fits] in the map");
+  mapped.map = std::move(*map);
+  mapped.part = part->name;
+  auto view = fields::FieldView::open(mapped.map, part->data);
+  if (!view) return tl::unexpected(view.error());
+  mapped.view = std::move(*view);
+  return mapped;
+}
+
+std::optional<std::vector<FieldChange>> changes_between(const FieldMapPtr& map, const Bytes& older,
+                                                        const Bytes& newer) {
+  auto before = fields::FieldView::open(map, older);
+  auto after = fields::FieldView::open(map, newer);
+  if (!before || !after) return std::nullopt;
+  std::map<std::string, std::string> old;
+  const auto old_fields = before->all();
+  if (!old_fields) return std::nullopt;
+  for (const fields::FieldAt& at : *old_fields)
+    old[at.path()] = fields::text_of(*before, at).value_or("");
+  const auto new_fields = after->all();
+  if (!new_fields) return std::nullopt;
+  std::vector<FieldChange> changes;
+  for (const fields::FieldAt& at : *new_fields) {
+    FieldChange change{at.path(), at.field->label, "", fields::text_of(*after, at).value_or(""),
+                       at.field->unit};
+    const auto was = old.find(change.path);
+    if (was != old.end()) change.before = was->second;
+    const bool same = was != old.end() && change.before == change.after;
+    if (was != old.end()) old.erase(was);
+    if (!same) changes.push_back(std::move(change));
+  }
+  for (const auto& [path, value] : old) changes.push_back({path, "", value, "", ""});
+  return changes;
+}
+
+}  // namespace bayswap
