@@ -244,6 +244,26 @@ void tell_of_cartridge(Story& story) {
   story.run({"undo"});
 }
 
+void tell_of_fields(Story& story) {
+  story.scene(
+      "Values inside a save",
+      "Somebody wrote a map of the orchard book: what its bytes mean, which values the game "
+      "would hold, and its three checksums. A cartridge is dumped, changed, and written.");
+  const Path reader = reader_program();
+  if (reader.empty()) return story.say("(The simulated reader is not installed here.)");
+  const std::string port =
+      fmt::format("run:'{}' 'workshop/Tin Orchard.gb' 'workshop/Tin Orchard.sav'", reader.string());
+  const std::string dump = "workshop/dump.sav";
+  story.run({"cart", "dump", "save", "--port", port, "-o", dump});
+  story.run({"field", "show", dump, "day", "oil", "baskets", "chest", "pickers"});
+  story.say("A wage that is on no pay list would be no wage.");
+  story.run({"field", "set", dump, "pickers[1].wage=41"}, 1);
+  story.run({"field", "set", dump, "pickers[1].wage=25", "oil=20"});
+  story.run({"field", "check", dump});
+  story.run({"cart", "write", dump, "--port", port});
+  story.run({"history", dump});
+}
+
 // Three devices with programs of their own, and a folder that all of them see.
 void tell_of_sync(Story& story, const Path& folder) {
   story.scene("Kept in step",
@@ -294,6 +314,7 @@ int tell_story(const Path& folder, const Surroundings& surroundings) {
   tell_of_undo(story);
   tell_of_versions(story);
   tell_of_cartridge(story);
+  tell_of_fields(story);
   tell_of_sync(story, folder);
   story.say(fmt::format("Look around in {}; it is yours to try things on.", folder.string()));
   std::filesystem::current_path(before, problem);

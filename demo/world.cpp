@@ -8,6 +8,7 @@
 #include "core/bytes/text.h"
 #include "demo/art.h"
 #include "demo/card_makers.h"
+#include "demo/field_makers.h"
 #include "demo/makers.h"
 #include "demo/state_makers.h"
 #include "demo/title_makers.h"
@@ -108,6 +109,26 @@ Bytes state_of(std::string_view title) {
   Bytes state = progress("SNAPSHOT 7", 70'133, 9, kZero);
   append(state, progress(title, 8192, 30, kZero));
   return state;
+}
+
+Bytes bytes_of(std::string_view text) {
+  Bytes bytes;
+  for (const char c : text) bytes.push_back(static_cast<std::byte>(c));
+  return bytes;
+}
+
+// Saves that somebody wrote field maps for.
+void build_workshop(Builder& world) {
+  world.file("workshop/Tin Orchard.gb", gb_rom("TIN ORCHARD", 0x03, 2), 1);
+  world.file("workshop/Tin Orchard.sav", orchard_book(), 20);
+  world.file("workshop/Moss & Motor.gba", gba_rom("MOSS MOTOR", "BQME", "FLASH512_V131"), 1);
+  world.file("workshop/Moss & Motor.sav", motor_log(), 20);
+  world.file("workshop/Lantern Drift.sfc", snes_rom("LANTERN DRIFT", 2, 3), 1);
+  world.file("workshop/Lantern Drift.srm", drift_party(), 20);
+  world.file("workshop/Ember Atlas.nes", nes_rom(), 1);
+  world.file("workshop/Ember Atlas.sav", atlas_page(), 20);
+  for (const NamedMap& map : field_maps())
+    world.file("own/config/maps/" + std::string(map.file), bytes_of(map.text), 1);
 }
 
 void build_reader(Builder& world) {
@@ -386,6 +407,7 @@ Result<void> build_world(const Path& folder) {
   build_cards(world);
   build_closet(world);
   build_cabinet(world);
+  build_workshop(world);
   // Nothing in the ROM tells what it is, so the catalog knows it by its hash.
   const Bytes rom = a2600_rom();
   const std::string catalog =
@@ -393,9 +415,7 @@ Result<void> build_world(const Path& folder) {
                                   "\n[[game]]\ntitle = \"{}\"\nsystem = \"a2600\"\n"
                                   "[[game.dump]]\nname = \"{}\"\nsize = {}\nsha1 = \"{}\"\n",
                                   kSemaphore, kSemaphore, rom.size(), hex_text(sha1(rom)));
-  Bytes bytes;
-  for (const char c : catalog) bytes.push_back(static_cast<std::byte>(c));
-  world.file("own/config/catalog.toml", bytes, 1);
+  world.file("own/config/catalog.toml", bytes_of(catalog), 1);
   return world.outcome();
 }
 

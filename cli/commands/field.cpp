@@ -40,15 +40,17 @@ void add_show(Command& field, Run& run) {
 
 void add_check(Command& field, Run& run) {
   auto request = std::make_shared<FieldRequest>();
-  Command& command = add_command(field, run, "check", "Are its checksums right, and its values legal",
-                                 "bayswap field check den:\"Tin Orchard\"");
+  Command& command =
+      add_command(field, run, "check", "Are its checksums right, and its values legal",
+                  "bayswap field check den:\"Tin Orchard\"");
   add_request(command, *request);
   command.on_call([=, &run] {
     run.with_session([&](Session& session) -> Result<void> {
       const auto report = check_fields(session, *request);
       if (!report) return tl::unexpected(report.error());
       run.print(run.json ? json_text(*report) : field_check_text(*report, run.style()));
-      if (!report->sums.empty() || !report->broken.empty()) run.status = exit_status(Trouble::input);
+      if (!report->sums.empty() || !report->broken.empty())
+        run.status = exit_status(Trouble::input);
       return {};
     });
   });
@@ -138,8 +140,9 @@ void add_set(Command& field, Run& run) {
 
 void add_seal(Command& field, Run& run) {
   auto arguments = std::make_shared<EditArguments>();
-  Command& command = add_command(field, run, "seal", "Make the checksums right after an edit by other means",
-                                 "bayswap field seal den:\"Tin Orchard\"");
+  Command& command =
+      add_command(field, run, "seal", "Make the checksums right after an edit by other means",
+                  "bayswap field seal den:\"Tin Orchard\"");
   add_request(command, arguments->edit.of);
   add_edit_options(command, *arguments);
   command.on_call([=, &run] { run_edit(run, *arguments); });
@@ -159,7 +162,8 @@ void add_take(Command& field, Run& run) {
       const auto size = take_structure(session, *request, *path, *output);
       if (!size) return tl::unexpected(size.error());
       run.print(run.json ? fmt::format("{{\"schema\":1,\"size\":{}}}\n", *size)
-                         : fmt::format("{} are in {}\n", counted(*size, "byte"), path_text(output->string())));
+                         : fmt::format("{} are in {}\n", counted(*size, "byte"),
+                                       path_text(output->string())));
       return {};
     });
   });
@@ -167,8 +171,9 @@ void add_take(Command& field, Run& run) {
 
 void add_put(Command& field, Run& run) {
   auto arguments = std::make_shared<EditArguments>();
-  Command& command = add_command(field, run, "put", "A structure from a file into a save of the same map",
-                                 "bayswap field put ferry:\"Tin Orchard\" trees[0] tree.bin");
+  Command& command =
+      add_command(field, run, "put", "A structure from a file into a save of the same map",
+                  "bayswap field put ferry:\"Tin Orchard\" trees[0] tree.bin");
   add_request(command, arguments->edit.of);
   command.add_option("PATH", arguments->structure, "the structure, such as rooms[3]").required();
   command.add_option("FILE", arguments->file, "what take wrote").required();
@@ -200,10 +205,11 @@ void add_find(Command& field, Run& run) {
     run.with_session([&](Session& session) -> Result<void> {
       std::vector<FieldHint> hints;
       if (wanted->then.size() + 1 != wanted->saves.size())
-        return fail(Trouble::usage, Code::usage,
-                    fmt::format("{} and {} do not go together", counted(wanted->saves.size(), "save"),
-                                counted(wanted->then.size() + 1, "value")),
-                    "give --value for the first save, and --then for each further one");
+        return fail(
+            Trouble::usage, Code::usage,
+            fmt::format("{} and {} do not go together", counted(wanted->saves.size(), "save"),
+                        counted(wanted->then.size() + 1, "value")),
+            "give --value for the first save, and --then for each further one");
       for (std::size_t i = 0; i < wanted->saves.size(); ++i)
         hints.push_back({wanted->saves[i], i == 0 ? wanted->value : wanted->then[i - 1]});
       const auto found = find_fields(session, hints, wanted->text, wanted->most);

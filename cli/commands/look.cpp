@@ -5,8 +5,10 @@
 #include <optional>
 
 #include "bayswap/cart.h"
+#include "bayswap/fields.h"
 #include "bayswap/look.h"
 #include "cli/commands/commands.h"
+#include "cli/render/field.h"
 #include "cli/render/json.h"
 #include "cli/render/overview.h"
 #include "cli/render/text.h"
@@ -177,6 +179,17 @@ std::vector<PartDifference> differences_of(Session& session, const LookArguments
   return compared ? std::move(*compared) : std::vector<PartDifference>{};
 }
 
+// In words of the game, where somebody wrote a field map for it.
+std::string fields_that_differ(Session& session, const std::vector<std::string>& paths,
+                               const Style& style) {
+  FieldRequest first;
+  first.save = paths[0];
+  FieldRequest second;
+  second.save = paths[1];
+  const auto changes = diff_fields(session, first, second);
+  return changes && !changes->empty() ? field_changes_text(*changes, style) : std::string();
+}
+
 Result<void> look_at_all(Session& session, const LookArguments& arguments, Run& run) {
   if (auto fine = check_arguments(session, arguments); !fine) return fine;
   LookOptions options = arguments.options;
@@ -190,7 +203,10 @@ Result<void> look_at_all(Session& session, const LookArguments& arguments, Run& 
     if (!run.json) run.fail(looked.error());
     return {};
   }
-  printer.finish(nullptr, differences_of(session, arguments, options, printer));
+  const auto differences = differences_of(session, arguments, options, printer);
+  printer.finish(nullptr, differences);
+  if (!run.json && !differences.empty())
+    run.print(fields_that_differ(session, arguments.paths, run.style()));
   return {};
 }
 

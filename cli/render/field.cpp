@@ -5,7 +5,6 @@
 #include <algorithm>
 #include <optional>
 
-#include "cli/render/text.h"
 #include "core/bytes/text.h"
 
 namespace bayswap::cli {
@@ -50,19 +49,23 @@ std::string table_text(std::span<const ShownField> fields, const Style& style) {
   std::vector<std::string> rows;
   for (const ShownField& field : fields) {
     const Cell cell = *cell_of(field.path);
-    const std::string head = field.unit.empty() ? cell.column : cell.column + " (" + field.unit + ")";
+    const std::string head =
+        field.unit.empty() ? cell.column : cell.column + " (" + field.unit + ")";
     if (std::ranges::find(columns, head) == columns.end()) columns.push_back(head);
     if (std::ranges::find(rows, cell.row) == rows.end()) rows.push_back(cell.row);
   }
-  std::vector<std::vector<std::string>> cells(rows.size(), std::vector<std::string>(columns.size()));
+  std::vector<std::vector<std::string>> cells(rows.size(),
+                                              std::vector<std::string>(columns.size()));
   std::vector<std::size_t> widths;
   for (const std::string& column : columns) widths.push_back(columns_of(column));
   std::size_t row = 0;
   for (const ShownField& field : fields) {
     const Cell cell = *cell_of(field.path);
-    const std::string head = field.unit.empty() ? cell.column : cell.column + " (" + field.unit + ")";
+    const std::string head =
+        field.unit.empty() ? cell.column : cell.column + " (" + field.unit + ")";
     while (rows[row] != cell.row) row = (row + 1) % rows.size();
-    const auto column = static_cast<std::size_t>(std::ranges::find(columns, head) - columns.begin());
+    const auto column =
+        static_cast<std::size_t>(std::ranges::find(columns, head) - columns.begin());
     cells[row][column] = style.fitted(safe_text(field.value), kWidestCell);
     widths[column] = std::max(widths[column], columns_of(cells[row][column]));
   }
@@ -70,7 +73,8 @@ std::string table_text(std::span<const ShownField> fields, const Style& style) {
   const std::size_t first = std::max(columns_of(name), columns_of(rows.back()) + 2);
   std::string text = "  " + style.paint(Tone::key, padded(name, first));
   for (std::size_t i = 0; i < columns.size(); ++i)
-    text += "  " + style.paint(Tone::quiet, padded(columns[i], widths[i]));
+    text += "  " + style.paint(Tone::quiet,
+                               i + 1 < columns.size() ? padded(columns[i], widths[i]) : columns[i]);
   text += "\n";
   for (std::size_t i = 0; i < rows.size(); ++i) {
     text += "  " + padded("[" + rows[i] + "]", first);
@@ -96,11 +100,11 @@ std::string head_text(const FieldReport& report, const Style& style) {
 std::string copies_text(const FieldReport& report, const Style& style) {
   std::string text;
   for (const FieldCopy& copy : report.copies)
-    text += fmt::format("  copy at 0x{:x}  {}{}{}\n", copy.at,
-                        copy.sound ? "its checksums are right"
-                                   : style.paint(Tone::warn, "its checksums are wrong"),
-                        copy.counter ? fmt::format(", counter {}", *copy.counter) : "",
-                        copy.counts ? style.paint(Tone::good, "  the game loads this one") : "");
+    text += fmt::format(
+        "  copy at 0x{:x}  {}{}{}\n", copy.at,
+        copy.sound ? "its checksums are right" : style.paint(Tone::warn, "its checksums are wrong"),
+        copy.counter ? fmt::format(", counter {}", *copy.counter) : "",
+        copy.counts ? style.paint(Tone::good, "  the game loads this one") : "");
   return text;
 }
 
@@ -108,6 +112,25 @@ std::string broken_text(const BrokenRule& rule, const Style& style) {
   return fmt::format("{}{}{}: {}\n", style.paint(Tone::bad, "✗ "),
                      rule.path.empty() ? "" : safe_text(rule.path) + "  ", safe_text(rule.rule),
                      safe_text(rule.text));
+}
+
+// It lies where it lay: only whether it was done is of interest, and how to take it back.
+std::string move_text(const MoveReport& move, const Style& style) {
+  const std::string where = path_text(move.to);
+  std::string text;
+  switch (move.status) {
+    case MoveStatus::planned: text = fmt::format("○ {} would be changed\n", where); break;
+    case MoveStatus::stopped:
+      text = fmt::format("{}{} was not changed\n", style.paint(Tone::bad, "✗ "), where);
+      break;
+    case MoveStatus::done:
+      text = fmt::format("{}{} is changed  {}\n", style.paint(Tone::good, "✓ "), where,
+                         style.paint(Tone::quiet, move.move));
+      break;
+  }
+  text += findings_text(move.checks, style, 4) + findings_text(move.losses, style, 4);
+  if (move.status == MoveStatus::done) text += "take it back with: bayswap undo\n";
+  return text;
 }
 
 }  // namespace
@@ -125,11 +148,11 @@ std::string fields_text(const FieldReport& report, const Style& style) {
       continue;
     }
     const ShownField& field = report.fields[i++];
-    text += fmt::format("  {}  {}{}\n", style.paint(Tone::key, padded(safe_text(field.path), widest)),
-                        with_unit(field.value, field.unit),
-                        field.label.empty()
-                            ? std::string()
-                            : "  " + style.paint(Tone::quiet, safe_text(field.label)));
+    text +=
+        fmt::format("  {}  {}{}\n", style.paint(Tone::key, padded(safe_text(field.path), widest)),
+                    with_unit(field.value, field.unit),
+                    field.label.empty() ? std::string()
+                                        : "  " + style.paint(Tone::quiet, safe_text(field.label)));
   }
   for (const FieldSum& sum : report.sums) text += sum_text(sum, style);
   if (!report.sums.empty())
@@ -147,7 +170,8 @@ std::string field_check_text(const FieldReport& report, const Style& style) {
                             : fmt::format("all {} checksums are", report.sums_right));
   for (const FieldSum& sum : report.sums) text += sum_text(sum, style);
   if (!report.sums.empty())
-    text += fmt::format("    → make them right: bayswap field seal \"{}\"\n", safe_text(report.save));
+    text +=
+        fmt::format("    → make them right: bayswap field seal \"{}\"\n", safe_text(report.save));
   if (report.broken.empty())
     text += style.paint(Tone::good, "✓ ") + "no rule of the map is broken\n";
   for (const BrokenRule& rule : report.broken) text += broken_text(rule, style);
@@ -178,16 +202,15 @@ std::string field_edited_text(const FieldEdited& edited, bool plan, bool sealing
                            : "it holds that already: nothing to do\n");
   if (!edited.illegal.empty() && !written)
     return text + "  nothing was written\n    → if it is meant: --accept not-legal\n";
-  text += field_changes_text(edited.changes, style);
+  if (!sealing || !edited.changes.empty()) text += field_changes_text(edited.changes, style);
   for (const FieldSum& sum : edited.sums)
-    text += fmt::format("  {}  {:x} → {:x}\n", style.paint(Tone::key, safe_text(sum.path)), sum.stored,
-                        sum.right);
+    text += fmt::format("  {}  {:x} → {:x}\n", style.paint(Tone::key, safe_text(sum.path)),
+                        sum.stored, sum.right);
   if (!edited.copy.empty())
     return text + fmt::format("{}{} {}\n", style.paint(Tone::good, "✓ "),
                               plan ? "would be written to" : "written to", path_text(edited.copy));
-  CarryReport report;
-  report.moves = edited.moves;
-  return text + report_text(report, style, Doing::changing);
+  for (const MoveReport& move : edited.moves) text += move_text(move, style);
+  return text;
 }
 
 std::string found_fields_text(const FoundFields& found, const Style& style) {
@@ -195,11 +218,12 @@ std::string found_fields_text(const FoundFields& found, const Style& style) {
   std::string text;
   for (const MapLines& one : found.found) text += "  " + one.words + "\n";
   if (found.all > found.found.size())
-    text += style.paint(Tone::quiet,
-                        fmt::format("  and {} more: another save, in which the value differs, leaves "
-                                    "fewer",
-                                    grouped(found.all - found.found.size()))) +
-            "\n";
+    text +=
+        style.paint(Tone::quiet,
+                    fmt::format("  and {} more: another save, in which the value differs, leaves "
+                                "fewer",
+                                grouped(found.all - found.found.size()))) +
+        "\n";
   return text + "\n" + style.paint(Tone::quiet, "# for a map, the likeliest:") + "\n" +
          found.found.front().lines;
 }

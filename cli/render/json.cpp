@@ -65,7 +65,6 @@ Json output_json(const OutputFile& file) {
   return json;
 }
 
-
 Json to_json(const Item& item) {
   Json json{{"path", item.path}, {"size", item.size}};
   if (item.system) json["system"] = to_string(*item.system);

@@ -45,6 +45,7 @@ std::string conflict_text(const SyncItem& item, const Style& style) {
                         safe_text(side.bay), time_text(side.time_ns), size_text(side.size),
                         size_text(side.filled),
                         style.paint(Tone::quiet, "@" + side.version.substr(0, 8)));
+  if (!item.differs.empty()) text += fmt::format("    differs: {}\n", safe_text(item.differs));
   const SyncItem::Side& first = item.sides.front();
   text += fmt::format("    → choose one: bayswap sync --take \"{}\" --from {}:{}\n",
                       title_text(item), safe_text(first.device), safe_text(first.bay));

@@ -33,6 +33,7 @@ Json to_json(const SyncItem& item) {
   put(json, "move", item.move);
   if (item.reason) json["reason"] = to_json(*item.reason);
   for (const SyncItem::Side& side : item.sides) json["versions"].push_back(to_json(side));
+  put(json, "differs", item.differs);
   return json;
 }
 

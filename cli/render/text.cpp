@@ -118,7 +118,6 @@ const char* deed(Doing doing) {
     case Doing::dropping: return "dropped";
     case Doing::restoring: return "brought back";
     case Doing::writing: return "written to the cartridge";
-    case Doing::changing: return "changed";
   }
   return "";
 }

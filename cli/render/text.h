@@ -24,7 +24,7 @@ namespace bayswap::cli {
 [[nodiscard]] std::string title_of(const MoveReport& move);
 
 /// What a report of moves is about.
-enum class Doing { carrying, undoing, putting, dropping, restoring, writing, changing };
+enum class Doing { carrying, undoing, putting, dropping, restoring, writing };
 
 /// What was understood of a place that is no bay, and how to keep that.
 [[nodiscard]] std::string understood_text(const PlaceReport& place, const Style& style);

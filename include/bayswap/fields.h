@@ -15,10 +15,10 @@ namespace bayswap {
 
 /// Which save, and which map.
 struct FieldRequest {
-  std::string save;              ///< an address, as for carry()
-  std::optional<Path> map;       ///< nothing: the user's map that fits
-  std::optional<Path> rom;       ///< the game's ROM
-  std::optional<std::string> is; ///< layout id of the save
+  std::string save;               ///< an address, as for carry()
+  std::optional<Path> map;        ///< nothing: the user's map that fits
+  std::optional<Path> rom;        ///< the game's ROM
+  std::optional<std::string> is;  ///< layout id of the save
 };
 
 struct ShownField {
@@ -52,13 +52,13 @@ struct FieldCopy {
 
 struct FieldReport {
   std::string save;
-  std::string map;       ///< its name
+  std::string map;  ///< its name
   std::string map_file;
-  std::string part;      ///< of the save
+  std::string part;  ///< of the save
   Game game;
   System system = System::gb;
   std::vector<ShownField> fields;
-  std::vector<FieldSum> sums;       ///< of show_fields() and check_fields(): those that are wrong
+  std::vector<FieldSum> sums;  ///< of show_fields() and check_fields(): those that are wrong
   std::size_t sums_right = 0;
   std::vector<BrokenRule> broken;
   std::vector<FieldCopy> copies;

@@ -40,6 +40,7 @@ struct SyncItem {
     std::uint64_t filled = 0;  ///< bytes that are not erased
   };
   std::vector<Side> sides;
+  std::string differs;  ///< of a conflict: the fields that do, where a field map fits; or empty
 };
 
 struct SyncReport {

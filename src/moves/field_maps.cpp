@@ -4,7 +4,9 @@
 
 #include <algorithm>
 #include <map>
+#include <set>
 
+#include "bayswap/layout.h"
 #include "core/bytes/text.h"
 #include "core/fields/value_text.h"
 #include "moves/wanted_saves.h"
@@ -16,11 +18,18 @@ namespace {
 
 constexpr std::uint64_t kLargestMap = 1U << 20U;  // bytes
 
+constexpr int kByTitle = 2;
+constexpr int kByCode = 3;
+
 bool has_marks(const fields::Fits& fits, ByteView bytes) {
   return std::ranges::all_of(fits.marks, [&](const fields::Fits::Mark& mark) {
     return mark.at <= bytes.size() && mark.bytes.size() <= bytes.size() - mark.at &&
            std::ranges::equal(mark.bytes, bytes.subspan(mark.at, mark.bytes.size()));
   });
+}
+
+bool is_unknown(const Game& game) {
+  return game.title.empty() && game.code.empty() && game.serial.empty() && game.title_id.empty();
 }
 
 // How surely a map is for the game: 0 not at all, then by its content alone, by title, by code.
@@ -32,13 +41,29 @@ int how_sure(const fields::Fits& fits, const Game& game, const std::string& stem
   };
   if (is_one(fits.codes, game.code) || is_one(fits.codes, game.serial) ||
       is_one(fits.codes, game.title_id))
-    return 3;
+    return kByCode;
   const bool titled = std::ranges::any_of(fits.titles, [&](const std::string& title) {
     return plain_title(title) == plain_title(game.title) || plain_title(title) == plain_title(stem);
   });
-  if (titled) return 2;
-  const bool names_nothing = fits.codes.empty() && fits.titles.empty();
-  return names_nothing && !fits.marks.empty() ? 1 : 0;
+  if (titled) return kByTitle;
+  // Marks tell where nothing says which game it is: a file without its ROM beside it.
+  const bool open = (fits.codes.empty() && fits.titles.empty()) || is_unknown(game);
+  return open && !fits.marks.empty() ? 1 : 0;
+}
+
+// The map's part of a file: the file itself, or what a layout of the map's system finds in it.
+std::optional<Bytes> part_in(const fields::FieldMap& map, ByteView file) {
+  const fields::Fits& fits = map.fits;
+  if (std::ranges::find(fits.sizes, file.size()) != fits.sizes.end() && has_marks(fits, file))
+    return Bytes(file.begin(), file.end());
+  for (const Guess& guess : identify(file, {})) {
+    if (guess.layout->info().system != fits.system) continue;
+    const auto content = guess.layout->read(file, {});
+    if (!content) continue;
+    for (const Save& save : content->saves)
+      if (const Part* part = FieldMaps::part_for(map, save)) return part->data;
+  }
+  return std::nullopt;
 }
 
 }  // namespace
@@ -70,8 +95,8 @@ const Part* FieldMaps::part_for(const fields::FieldMap& map, const Save& save) {
     return fits.part.empty() ? one.name != "clock" : one.name == fits.part;
   });
   if (part == save.parts.end()) return nullptr;
-  const bool size = fits.sizes.empty() ||
-                    std::ranges::find(fits.sizes, part->data.size()) != fits.sizes.end();
+  const bool size =
+      fits.sizes.empty() || std::ranges::find(fits.sizes, part->data.size()) != fits.sizes.end();
   return size && has_marks(fits, part->data) ? &*part : nullptr;
 }
 
@@ -101,6 +126,65 @@ Result<FieldMapPtr> FieldMaps::find(const Save& save, const Game& game, const st
                Remedy::field_map});
 }
 
+std::optional<std::string> FieldMaps::layout_for(ByteView file) {
+  load();
+  std::set<std::string> fitting;
+  for (const FieldMapPtr& map : maps_) {
+    if (map->fits.marks.empty()) continue;
+    for (const Guess& guess : identify(file, {})) {
+      if (guess.layout->info().system != map->fits.system) continue;
+      const auto content = guess.layout->read(file, {});
+      if (!content || content->saves.empty()) continue;
+      if (part_for(*map, content->saves.front()) == nullptr) continue;
+      fitting.insert(guess.layout->info().id);
+      break;  // the likeliest of the map's system
+    }
+  }
+  return fitting.size() == 1 ? std::optional(*fitting.begin()) : std::nullopt;
+}
+
+std::optional<std::string> FieldMaps::change_in_words(const std::string& title, ByteView older,
+                                                      ByteView newer) {
+  load();
+  Game game;
+  game.title = title;
+  for (const FieldMapPtr& map : maps_) {
+    if (how_sure(map->fits, game, title) < kByTitle && map->fits.marks.empty()) continue;
+    const auto before = part_in(*map, older);
+    const auto after = before ? part_in(*map, newer) : std::nullopt;
+    if (!after) continue;
+    if (const auto changes = changes_between(map, *before, *after)) return words_of(*changes);
+  }
+  return std::nullopt;
+}
+
+std::optional<std::string> FieldMaps::change_in_words(const Game& game, const Save& older,
+                                                      const Save& newer) {
+  const auto map = find(older, game, game.title);
+  if (!map) return std::nullopt;
+  const Part* before = part_for(**map, older);
+  const Part* after = part_for(**map, newer);
+  if (before == nullptr || after == nullptr) return std::nullopt;
+  const auto changes = changes_between(*map, before->data, after->data);
+  return changes ? std::optional(words_of(*changes)) : std::nullopt;
+}
+
+std::string words_of(const std::vector<FieldChange>& changes) {
+  constexpr std::size_t kMost = 3;
+  std::vector<std::string> words;
+  for (const FieldChange& change : changes) {
+    if (words.size() == kMost) break;
+    words.push_back(
+        safe_text(fmt::format("{} {} to {}{}", change.label.empty() ? change.path : change.label,
+                              change.before.empty() ? "nothing" : change.before,
+                              change.after.empty() ? "nothing" : change.after,
+                              change.unit.empty() ? std::string() : " " + change.unit)));
+  }
+  if (words.empty()) return "no field differs";
+  if (changes.size() > kMost) words.push_back(fmt::format("{} more", changes.size() - kMost));
+  return list_text(words);
+}
+
 Result<MappedSave> open_unmapped(Session& session, const FieldRequest& request) {
   const SaveAddress address = parse_address(session, request.save);
   const auto place =
@@ -118,10 +202,10 @@ Result<MappedSave> open_unmapped(Session& session, const FieldRequest& request) 
   auto saves = find_wanted(session, folders, scan, wanted);
   if (!saves) return tl::unexpected(saves.error());
   if (saves->saves.size() != 1)
-    return fail(Trouble::stopped, saves->saves.empty() ? Code::no_match : Code::many_match,
-                fmt::format("{}: holds {}", safe_text(request.save),
-                            counted(saves->saves.size(), "save")),
-                "name the one that you mean, as FILE:NAME");
+    return fail(
+        Trouble::stopped, saves->saves.empty() ? Code::no_match : Code::many_match,
+        fmt::format("{}: holds {}", safe_text(request.save), counted(saves->saves.size(), "save")),
+        "name the one that you mean, as FILE:NAME");
   MappedSave mapped;
   mapped.source = std::move(saves->saves.front());
   mapped.place = place->bay;
@@ -137,12 +221,20 @@ Result<MappedSave> open_unmapped(Session& session, const FieldRequest& request) 
 
 Result<MappedSave> open_mapped(Session& session, const FieldRequest& request) {
   auto opened = open_unmapped(session, request);
+  FieldMaps maps(session);
+  if (!request.is && (!opened || opened->source.layouts.empty() || !opened->source.rom)) {
+    // Small saves look alike: a map's marks may tell what it is.
+    const auto bytes = session.storage->read(request.save, session.limits.largest_file);
+    FieldRequest as_map_says = request;
+    if (bytes) as_map_says.is = maps.layout_for(*bytes);
+    if (as_map_says.is)
+      if (auto again = open_unmapped(session, as_map_says)) opened = std::move(again);
+  }
   if (!opened) return opened;
   MappedSave mapped = std::move(*opened);
   const Source& source = mapped.source;
-  FieldMaps maps(session);
-  auto map = request.map ? maps.read(*request.map)
-                         : maps.find(source.save, mapped.game, source.stem);
+  auto map =
+      request.map ? maps.read(*request.map) : maps.find(source.save, mapped.game, source.stem);
   if (!map) return tl::unexpected(map.error());
   const Part* part = FieldMaps::part_for(**map, source.save);
   if (part == nullptr)

@@ -34,6 +34,16 @@ class FieldMaps {
   [[nodiscard]] Result<FieldMapPtr> find(const Save& save, const Game& game,
                                          const std::string& stem);
 
+  /// The layout that a file is read by so that one of the maps fits, where nothing but the map's
+  /// marks tells what it is; nothing when none does, or several.
+  [[nodiscard]] std::optional<std::string> layout_for(ByteView file);
+  /// What became of the fields between two contents of a file, or of a save, in words: `lamp oil 7
+  /// to 0 l`; nothing where no map of the title fits both.
+  [[nodiscard]] std::optional<std::string> change_in_words(const std::string& title, ByteView older,
+                                                           ByteView newer);
+  [[nodiscard]] std::optional<std::string> change_in_words(const Game& game, const Save& older,
+                                                           const Save& newer);
+
  private:
   void load();
 
@@ -60,7 +70,11 @@ struct MappedSave {
 /// Errors: those of reading and of FieldMaps.
 [[nodiscard]] Result<MappedSave> open_mapped(Session& session, const FieldRequest& request);
 
-/// What differs between two contents of one part, as fields; nothing when the map does not fit both.
+/// `lamp oil 7 to 0 l, baskets 41 to 77 and 3 more`.
+[[nodiscard]] std::string words_of(const std::vector<FieldChange>& changes);
+
+/// What differs between two contents of one part, as fields; nothing when the map does not fit
+/// both.
 [[nodiscard]] std::optional<std::vector<FieldChange>> changes_between(const FieldMapPtr& map,
                                                                       const Bytes& older,
                                                                       const Bytes& newer);

@@ -26,8 +26,10 @@ Result<Bytes> bytes_of(Session& session, const std::string& address) {
 
 Result<fields::Clue> clue_of(const std::string& text, bool as_text) {
   using Kind = fields::Clue::Kind;
-  for (const auto& [word, kind] : {std::pair{"same", Kind::same}, {"changed", Kind::changed},
-                                   {"larger", Kind::larger}, {"smaller", Kind::smaller}})
+  for (const auto& [word, kind] : {std::pair{"same", Kind::same},
+                                   {"changed", Kind::changed},
+                                   {"larger", Kind::larger},
+                                   {"smaller", Kind::smaller}})
     if (text == word) return fields::Clue{kind, 0, ""};
   if (as_text) return fields::Clue{Kind::text, 0, text};
   fields::Clue clue;
@@ -43,9 +45,10 @@ Result<fields::Clue> clue_of(const std::string& text, bool as_text) {
 std::string place_words(const fields::FoundPlace& place) {
   std::vector<std::string> values;
   for (const std::int64_t value : place.values) values.push_back(std::to_string(value));
-  const std::string order = place.type.ends_with("8") || place.type == "text" || place.type == "bcd2"
-                                ? ""
-                                : place.order == std::endian::big ? ", big" : ", little";
+  const std::string order =
+      place.type.ends_with("8") || place.type == "text" || place.type == "bcd2" ? ""
+      : place.order == std::endian::big                                         ? ", big"
+                                                                                : ", little";
   return fmt::format("0x{:04x}  {}{}{}{}", place.at, place.type, order, values.empty() ? "" : ": ",
                      joined(values, ", "));
 }

@@ -58,7 +58,8 @@ Result<void> add_sums(FieldView& view, FieldReport& report) {
 }
 
 // Something that wrote to the file since it was read would be lost.
-std::function<std::optional<Finding>()> unchanged(Session& session, const std::vector<Path>& files) {
+std::function<std::optional<Finding>()> unchanged(Session& session,
+                                                  const std::vector<Path>& files) {
   std::vector<std::pair<Path, Digest>> seen;
   for (const Path& file : files)
     if (const auto bytes = session.storage->read(file, session.limits.largest_file))
@@ -113,7 +114,8 @@ class Editing {
 
   Result<void> put_values() {
     if (edit_.structure) {
-      const auto bytes = session_.storage->read(edit_.structure->second, session_.limits.largest_file);
+      const auto bytes =
+          session_.storage->read(edit_.structure->second, session_.limits.largest_file);
       if (!bytes) return tl::unexpected(bytes.error());
       const auto structure = view_.structure_at(edit_.structure->first);
       if (!structure) return tl::unexpected(structure.error());
@@ -153,10 +155,11 @@ class Editing {
       const auto at = view_.find(set_[i]);
       const auto text = at ? fields::text_of(view_, at->front()) : Result<std::string>("");
       if (text && *text == values_[i]) continue;
-      return fail(Trouble::input, Code::bad_map,
-                  fmt::format("{}: {} does not keep its value: something else of the map lies there",
-                              safe_text(save_.map->file), safe_text(set_[i])),
-                  "nothing was written; mend the map");
+      return fail(
+          Trouble::input, Code::bad_map,
+          fmt::format("{}: {} does not keep its value: something else of the map lies there",
+                      safe_text(save_.map->file), safe_text(set_[i])),
+          "nothing was written; mend the map");
     }
     return {};
   }
@@ -278,8 +281,8 @@ Result<std::vector<FieldChange>> diff_fields(Session& session, const FieldReques
   if (!after) return tl::unexpected(after.error());
   if (before->map->file != after->map->file)
     return fail(Trouble::stopped, Code::other_game,
-                fmt::format("the saves have two field maps: {} and {}", safe_text(before->map->file),
-                            safe_text(after->map->file)),
+                fmt::format("the saves have two field maps: {} and {}",
+                            safe_text(before->map->file), safe_text(after->map->file)),
                 {"compare saves of one game, or name one map for both with ", Remedy::field_map});
   auto changes = changes_between(before->map, before->view->bytes(), after->view->bytes());
   if (changes) return std::move(*changes);

@@ -7,6 +7,7 @@
 #include "bayswap/versions.h"
 #include "core/bytes/fill.h"
 #include "core/bytes/text.h"
+#include "moves/field_maps.h"
 #include "moves/mover.h"
 #include "moves/past_saves.h"
 #include "moves/waiting.h"
@@ -100,11 +101,12 @@ std::string change_of_files(const Path& root, const PastState& older, const Past
 class Lister {
  public:
   Lister(Session& session, const History& history, const HistoryRequest& request)
-      : session_(session), history_(history), request_(request) {}
+      : session_(session), history_(history), request_(request), maps_(session) {}
 
   SaveHistory history_of(const Timeline& timeline) {
     SaveHistory save{timeline.root, timeline.bay, timeline.title, {}};
     const PastState* older = nullptr;
+    older_.reset();
     for (const PastState& state : timeline.states) {
       save.versions.push_back(version_of(timeline, state, older));
       older = &state;
@@ -158,12 +160,19 @@ class Lister {
     if (request_.hashes) version.sha256 = sha256_hex(*content);
     if (request_.changes) {
       if (older_ && older != nullptr)
-        version.change = change_of_bytes(*older_, *content);
+        version.change = change_between(timeline.title, *older_, *content);
       else if (is_erased(*content))
         version.change = "blank";
     }
     older_ = std::move(*content);
     return version;
+  }
+
+  // In fields where somebody wrote a map for the game.
+  std::string change_between(const std::string& title, ByteView older, ByteView newer) {
+    if (!is_erased(newer) && !is_erased(older))
+      if (auto words = maps_.change_in_words(title, older, newer)) return *words;
+    return change_of_bytes(older, newer);
   }
 
   // Empty when the content cannot be given back.
@@ -179,6 +188,7 @@ class Lister {
   Session& session_;
   const History& history_;
   const HistoryRequest& request_;
+  FieldMaps maps_;
   std::optional<Bytes> older_;  // of the version before, when it is a single file
 };
 
@@ -208,9 +218,10 @@ Result<std::vector<SaveHistory>> list_history(Session& session, const HistoryReq
       });
     });
   };
+  Lister lister(session, *history, how);
   for (const Timeline& timeline : *timelines)
     if (!or_empty(request.save).empty() || holds_any(timeline))
-      saves.push_back(Lister(session, *history, how).history_of(timeline));
+      saves.push_back(lister.history_of(timeline));
   return saves;
 }
 

@@ -12,9 +12,9 @@
 #include "bayswap/layout.h"
 #include "bayswap/naming.h"
 #include "core/bytes/text.h"
+#include "core/bytes/toml_file.h"
 #include "files/atomic_write.h"
 #include "files/turn_lock.h"
-#include "core/bytes/toml_file.h"
 
 namespace bayswap {
 namespace {

@@ -3,11 +3,11 @@
 #include <fmt/core.h>
 
 #include "core/bytes/text.h"
+#include "core/bytes/toml_file.h"
 #include "core/naming/file_name.h"
 #include "files/archive_storage.h"
 #include "files/atomic_write.h"
 #include "places/game_list.h"
-#include "core/bytes/toml_file.h"
 
 namespace bayswap {
 namespace {

@@ -11,6 +11,7 @@
 #include "files/atomic_write.h"
 #include "files/clock.h"
 #include "moves/carry_sources.h"
+#include "moves/field_maps.h"
 #include "moves/mover.h"
 #include "sync/bay_view.h"
 #include "sync/joined_hub.h"
@@ -283,7 +284,10 @@ class Syncer {
       }
       if (!here && place_where_none_is(save, bay)) has_place = true;
     }
-    if (conflict) report_.conflicts.push_back(items_.conflict(save));
+    if (conflict) {
+      report_.conflicts.push_back(items_.conflict(save));
+      report_.conflicts.back().differs = what_differs(save);
+    }
     if (has_place) return;
     report_.unmatched.push_back(items_.of(newest(save)));
     report_.unmatched.back().reason =
@@ -292,6 +296,19 @@ class Syncer {
                 "no game here has its names or codes",
                 {"copy the game here, or bring the save by name: '",
                  HintPiece{Remedy::bring_save, title_of(newest(save).identity)}, "'"}};
+  }
+
+  // Between the first two sides of a conflict, where somebody wrote a field map for the game.
+  std::string what_differs(const SyncedSave& save) {
+    const auto content = [&](std::size_t side) {
+      return content_of(joined_.hub(), joined_.graph().versions()[save.heads[side]]);
+    };
+    const auto first = content(0);
+    const auto second = first ? content(1) : first;
+    if (!second) return {};
+    Game game = newest(save).identity.game;
+    if (game.title.empty()) game.title = newest(save).identity.stem;
+    return FieldMaps(session_).change_in_words(game, *first, *second).value_or("");
   }
 
   // Whether a bay that has no such save is to have it, or had it.

@@ -284,7 +284,8 @@ class Parser {
       NodeStep step{std::move(name), nullptr, false};
       if (take("[")) {
         if (take("*")) {
-          if (aggregates_ == 0) return wrong("[*] belongs into sum(), min(), max(), count(), any() or all()");
+          if (aggregates_ == 0)
+            return wrong("[*] belongs into sum(), min(), max(), count(), any() or all()");
           step.star = true;
           ++stars_;
         } else {

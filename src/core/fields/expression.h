@@ -1,6 +1,6 @@
-// The small language of field maps: integer arithmetic over the fields of a save. docs/field-maps.md
-// describes it. Every expression ends: work is counted, and there are no loops but those over the
-// elements of an array.
+// The small language of field maps: integer arithmetic over the fields of a save.
+// docs/field-maps.md describes it. Every expression ends: work is counted, and there are no loops
+// but those over the elements of an array.
 #pragma once
 
 #include <cstdint>

@@ -49,9 +49,10 @@ struct Field {
   std::optional<TimeForm> time;
   std::vector<std::string> refers;  ///< names that its numbers are indexes into, `rooms`, `name`
   // Text and bytes:
-  Expression length;     ///< bytes
-  std::string encoding;  ///< a table of the map, or `ascii`, `latin-1`, `shift-jis`, `utf-8`, `utf-16`
-  std::byte fill{};      ///< behind the text
+  Expression length;  ///< bytes
+  std::string
+      encoding;      ///< a table of the map, or `ascii`, `latin-1`, `shift-jis`, `utf-8`, `utf-16`
+  std::byte fill{};  ///< behind the text
   std::optional<std::byte> end;  ///< the text ends before this byte
   // Structures:
   std::string structure;
@@ -70,10 +71,11 @@ struct Section {
   std::vector<Piece> pieces;  ///< joined, in this order
   /// Blocks of so many bytes stand in the order that the key chooses; 0: as they are.
   std::uint32_t block = 0;
-  Expression order;                         ///< which of `orders`, modulo their number
-  std::vector<std::vector<std::uint8_t>> orders;  ///< for each place there the block that stands in it
-  Expression mask;                          ///< XOR with it; empty: none
-  unsigned mask_width = 8;                  ///< bits
+  Expression order;  ///< which of `orders`, modulo their number
+  std::vector<std::vector<std::uint8_t>>
+      orders;               ///< for each place there the block that stands in it
+  Expression mask;          ///< XOR with it; empty: none
+  unsigned mask_width = 8;  ///< bits
   std::endian mask_order = std::endian::little;
 };
 
@@ -138,7 +140,7 @@ struct TextTable {
 struct Copies {
   std::vector<std::uint64_t> at;
   std::uint64_t size = 0;
-  std::string counter;  ///< path of what grows; empty: the first whose checksums are right
+  std::string counter;      ///< path of what grows; empty: the first whose checksums are right
   bool write_next = false;  ///< a change goes into the copy that the game would write next
   /// The copy is made of sectors that stand one further with each write.
   struct Sectors {

@@ -25,7 +25,8 @@ constexpr int kDeepest = 64;
 std::int64_t bcd_value(std::uint64_t packed, unsigned digits) {
   std::int64_t value = 0;
   for (unsigned i = digits; i-- > 0;)
-    value = value * 10 + static_cast<std::int64_t>(std::min<std::uint64_t>(packed >> (4 * i) & 0xFU, 9));
+    value = value * 10 +
+            static_cast<std::int64_t>(std::min<std::uint64_t>(packed >> (4 * i) & 0xFU, 9));
   return value;
 }
 
@@ -148,7 +149,8 @@ std::string FieldAt::path() const {
 }
 
 tl::unexpected<Error> FieldView::wrong(const std::string& why) const {
-  return fail(Trouble::input, Code::bad_map, fmt::format("{}: {}", safe_text(map_->file), safe_text(why)),
+  return fail(Trouble::input, Code::bad_map,
+              fmt::format("{}: {}", safe_text(map_->file), safe_text(why)),
               "the map does not fit this save, or is wrong there");
 }
 
@@ -200,7 +202,8 @@ Result<std::shared_ptr<Space>> FieldView::copy_space(std::size_t copy,
     const std::uint64_t id =
         first_sector ? (i + sectors.count - *first_sector) % sectors.count
                      : number_in(*slice(part_->bytes, at, sectors.id_width / 8), sectors.id_order);
-    if (id >= sectors.count || seen[id]) return wrong(fmt::format("copy {} has not each sector once", copy));
+    if (id >= sectors.count || seen[id])
+      return wrong(fmt::format("copy {} has not each sector once", copy));
     seen[id] = true;
     space->order.push_back(id);
   }
@@ -299,7 +302,8 @@ Result<std::int64_t> FieldView::evaluate_in(const InstancePtr& in, const Express
   Scope scope(*this, in);
   auto value = evaluate(expression, scope, budget_);
   --depth_;
-  if (!value && value.error().code == Code::bad_map && !value.error().text.starts_with(safe_text(map_->file)))
+  if (!value && value.error().code == Code::bad_map &&
+      !value.error().text.starts_with(safe_text(map_->file)))
     return wrong(fmt::format("'{}': {}", expression.text(), value.error().text));
   return value;
 }
@@ -323,7 +327,8 @@ Result<std::uint64_t> FieldView::count_of(const InstancePtr& in, const Field& fi
   const auto count = evaluate_in(in, *field.count);
   if (!count) return tl::unexpected(count.error());
   if (*count < 0 || static_cast<std::uint64_t>(*count) > kMostElements)
-    return wrong(fmt::format("'{}' has {} elements; at most {} are read", field.name, *count, kMostElements));
+    return wrong(fmt::format("'{}' has {} elements; at most {} are read", field.name, *count,
+                             kMostElements));
   return static_cast<std::uint64_t>(*count);
 }
 
@@ -349,8 +354,8 @@ Result<FieldView::Place> FieldView::place_of(const FieldAt& at) {
   constexpr std::int64_t kFar = 1LL << 31U;
   if (*offset < 0 || *offset > kFar || stride < 0 || stride > kFar)
     return wrong(fmt::format("'{}' lies outside of the save", field.name));
-  const std::uint64_t from = static_cast<std::uint64_t>(*offset) +
-                             at.index * static_cast<std::uint64_t>(stride);
+  const std::uint64_t from =
+      static_cast<std::uint64_t>(*offset) + at.index * static_cast<std::uint64_t>(stride);
   if (!field.section.empty()) {
     auto space = open_section(at.in, field.section);
     if (!space) return tl::unexpected(space.error());
@@ -409,7 +414,8 @@ Result<std::shared_ptr<Space>> FieldView::open_section(const InstancePtr& in,
                                                        const std::string& name) {
   const Section& section = *in->structure->section(name);
   for (const Opened& one : opened_)
-    if (one.section == &section && one.space == in->space.get() && one.at == in->at) return one.bytes;
+    if (one.section == &section && one.space == in->space.get() && one.at == in->at)
+      return one.bytes;
   if (opened_.size() >= kMostOpened) return wrong("there are too many sections");
   auto space = std::make_shared<Space>();
   space->parent = in->space;
@@ -495,7 +501,8 @@ Result<std::int64_t> FieldView::number(const FieldAt& at) {
 Result<void> FieldView::put(const FieldAt& at, ByteView bytes) {
   const auto place = place_of(at);
   if (!place) return tl::unexpected(place.error());
-  if (bytes.size() != place->size) return wrong(fmt::format("'{}' has {} bytes", at.field->name, place->size));
+  if (bytes.size() != place->size)
+    return wrong(fmt::format("'{}' has {} bytes", at.field->name, place->size));
   return write(at.in, *place, bytes);
 }
 
@@ -527,7 +534,8 @@ Result<Bytes> FieldView::raw_of(const InstancePtr& instance) {
 }
 
 Result<void> FieldView::put_structure(const InstancePtr& instance, ByteView bytes) {
-  if (bytes.size() != instance->size) return wrong(fmt::format("'{}' has {} bytes", instance->path, instance->size));
+  if (bytes.size() != instance->size)
+    return wrong(fmt::format("'{}' has {} bytes", instance->path, instance->size));
   instance->space->write(instance->at, bytes);
   opened_.clear();
   return {};
@@ -545,9 +553,10 @@ Result<void> FieldView::collect(const InstancePtr& in, std::vector<FieldAt>& fie
     for (std::uint64_t i = 0; i < *count; ++i) {
       const FieldAt at{in, &field, i, {}};
       if (fields.size() >= kMostFields)
-        return fail(Trouble::input, Code::too_much,
-                    fmt::format("{}: more than {} fields", safe_text(map_->file), grouped(kMostFields)),
-                    "name the fields that you want");
+        return fail(
+            Trouble::input, Code::too_much,
+            fmt::format("{}: more than {} fields", safe_text(map_->file), grouped(kMostFields)),
+            "name the fields that you want");
       if (field.shape != Shape::structure) {
         fields.push_back(at);
         continue;
@@ -595,9 +604,10 @@ Result<std::vector<InstancePtr>> FieldView::instances() {
 Result<void> FieldView::find_in(const InstancePtr& in, std::string_view path,
                                 std::vector<FieldAt>& found) {
   const auto none = [&] {
-    return fail(Trouble::stopped, Code::no_match,
-                fmt::format("no field is called '{}'", safe_text(joined_path(in->path, std::string(path)))),
-                {"see all of them with '", Remedy::show_fields, "'"});
+    return fail(
+        Trouble::stopped, Code::no_match,
+        fmt::format("no field is called '{}'", safe_text(joined_path(in->path, std::string(path)))),
+        {"see all of them with '", Remedy::show_fields, "'"});
   };
   const auto step = first_step(path);
   const Field* field = step ? in->structure->field(step->name) : nullptr;
@@ -615,12 +625,14 @@ Result<void> FieldView::find_in(const InstancePtr& in, std::string_view path,
     if (field->shape == Shape::structure) {
       const auto structure = inner(at);
       if (!structure) return tl::unexpected(structure.error());
-      auto done = step->rest.empty() ? collect(*structure, found) : find_in(*structure, step->rest, found);
+      auto done =
+          step->rest.empty() ? collect(*structure, found) : find_in(*structure, step->rest, found);
       if (!done) return done;
       continue;
     }
     if (!step->rest.empty()) {
-      const auto flag = std::ranges::find(field->flags, step->rest, &std::pair<unsigned, std::string>::second);
+      const auto flag =
+          std::ranges::find(field->flags, step->rest, &std::pair<unsigned, std::string>::second);
       if (flag == field->flags.end()) return none();
       at.flag = flag->first;
     }
@@ -634,7 +646,8 @@ Result<std::vector<FieldAt>> FieldView::find(std::string_view path) {
   std::vector<FieldAt> found;
   if (auto done = find_in(whole_, path, found); !done) return tl::unexpected(done.error());
   if (found.empty())
-    return fail(Trouble::stopped, Code::no_match, fmt::format("'{}' has no elements here", safe_text(path)));
+    return fail(Trouble::stopped, Code::no_match,
+                fmt::format("'{}' has no elements here", safe_text(path)));
   return found;
 }
 
@@ -703,7 +716,8 @@ Result<std::uint64_t> FieldView::right_sum(const InstancePtr& in, const Checksum
     over.insert(over.end(), bytes.begin(), bytes.end());
     if (!sum.without_itself || place->space != own.space) continue;
     for (std::uint64_t at = own.at; at < own.at + own.size; ++at)
-      if (at >= place->at && at - place->at < place->size) over[begin + (at - place->at)] = std::byte{};
+      if (at >= place->at && at - place->at < place->size)
+        over[begin + (at - place->at)] = std::byte{};
   }
   budget_.steps -= std::min<std::uint64_t>(budget_.steps, over.size() / 64);
   return sum_of(sum, over);
@@ -747,7 +761,8 @@ Result<std::vector<FieldView::SumState>> FieldView::make_sums_right() {
         if (!right) return tl::unexpected(right.error());
         Bytes bytes(place->size);
         store_number(bytes, *right, sum.order);
-        if (std::ranges::equal(bytes, *slice(place->space->bytes, place->at, place->size))) continue;
+        if (std::ranges::equal(bytes, *slice(place->space->bytes, place->at, place->size)))
+          continue;
         if (auto put = write(in, *place, bytes); !put) return tl::unexpected(put.error());
       }
     const auto right = sums_are_right();

@@ -30,7 +30,7 @@ using InstancePtr = std::shared_ptr<const Instance>;
 struct FieldAt {
   InstancePtr in;
   const Field* field = nullptr;
-  std::uint64_t index = 0;  ///< in its array
+  std::uint64_t index = 0;       ///< in its array
   std::optional<unsigned> flag;  ///< one bit of it
   [[nodiscard]] std::string path() const;
 };
@@ -83,7 +83,8 @@ class FieldView {
   [[nodiscard]] Result<InstancePtr> inner(const FieldAt& at);
 
   /// Evaluates for a structure: its own names first, then those around it. Errors: of evaluate().
-  [[nodiscard]] Result<std::int64_t> evaluate_in(const InstancePtr& in, const Expression& expression);
+  [[nodiscard]] Result<std::int64_t> evaluate_in(const InstancePtr& in,
+                                                 const Expression& expression);
 
   /// Checksums: what is stored, and what it has to be.
   struct SumState {

@@ -112,7 +112,8 @@ Result<FoundPlaces> find_places(const std::vector<ByteView>& saves, const std::v
   std::vector<std::pair<int, FoundPlace>> ranked;
   if (clues[0].kind == Clue::Kind::text) {
     // Two letters of a kind are the least that tells anything.
-    if (clues[0].text.size() < 3) return wrong("a text of fewer than three letters is everywhere", "give more of it");
+    if (clues[0].text.size() < 3)
+      return wrong("a text of fewer than three letters is everywhere", "give more of it");
     for (std::size_t at = 0; at + clues[0].text.size() <= size; ++at) {
       auto place = text_at(saves[0], at, clues[0].text);
       for (std::size_t i = 1; place && i < saves.size(); ++i)
@@ -127,9 +128,14 @@ Result<FoundPlaces> find_places(const std::vector<ByteView>& saves, const std::v
   } else {
     for (const Coding& coding : codings())
       for (std::size_t at = 0; at + coding.bytes <= size; ++at) {
-        FoundPlace place{at, coding.bcd ? fmt::format("bcd{}", coding.bytes * 2)
-                                        : fmt::format("{}{}", coding.is_signed ? 'i' : 'u', coding.bytes * 8),
-                         coding.order, {}, 0, {}};
+        FoundPlace place{at,
+                         coding.bcd
+                             ? fmt::format("bcd{}", coding.bytes * 2)
+                             : fmt::format("{}{}", coding.is_signed ? 'i' : 'u', coding.bytes * 8),
+                         coding.order,
+                         {},
+                         0,
+                         {}};
         for (std::size_t i = 0; i < saves.size(); ++i) {
           const auto value = decoded(saves[i].subspan(at, coding.bytes), coding);
           if (!value || !holds(clues[i], *value, i == 0 ? 0 : place.values.back())) break;
@@ -149,8 +155,8 @@ Result<FoundPlaces> find_places(const std::vector<ByteView>& saves, const std::v
 }
 
 std::string map_lines(const FoundPlace& place) {
-  std::string text = fmt::format("[[field]]\nname = \"at_{:x}\"\nat = 0x{:x}\ntype = \"{}\"\n", place.at,
-                                 place.at, place.type);
+  std::string text = fmt::format("[[field]]\nname = \"at_{:x}\"\nat = 0x{:x}\ntype = \"{}\"\n",
+                                 place.at, place.at, place.type);
   if (place.type == "text") {
     text += fmt::format("length = {}\n", place.length);
     if (!place.letters.empty()) text += "encoding = \"own\"\n";
@@ -161,7 +167,8 @@ std::string map_lines(const FoundPlace& place) {
     std::string run;
     const int count = kind == '0' ? 10 : 26;
     for (int i = 0; i < count && byte + i <= 0xFF; ++i) run += static_cast<char>(kind + i);
-    text += fmt::format("\n[[text.own.run]]\nat = 0x{:02x}\nletters = {}\n", byte, toml_string(run));
+    text +=
+        fmt::format("\n[[text.own.run]]\nat = 0x{:02x}\nletters = {}\n", byte, toml_string(run));
   }
   return text;
 }

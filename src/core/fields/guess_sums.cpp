@@ -13,7 +13,7 @@
 namespace bayswap::fields {
 namespace {
 
-constexpr std::size_t kMostMarks = 48;  // places where ranges may begin or end
+constexpr std::size_t kMostMarks = 48;   // places where ranges may begin or end
 constexpr std::size_t kLeastRange = 16;  // bytes
 constexpr std::size_t kLarge = 64U << 10U;
 
@@ -26,7 +26,8 @@ std::vector<Checksum> kinds(unsigned width) {
     sum.order = order;
     for (const unsigned unit : {8U, 16U, 32U}) {
       if (unit > width) continue;
-      for (const auto complement : {Checksum::Complement::none, Checksum::Complement::ones, Checksum::Complement::twos}) {
+      for (const auto complement :
+           {Checksum::Complement::none, Checksum::Complement::ones, Checksum::Complement::twos}) {
         sum.unit = unit;
         sum.complement = complement;
         sum.kind = Checksum::Kind::sum;
@@ -41,7 +42,8 @@ std::vector<Checksum> kinds(unsigned width) {
     sum.width = width;
     sum.order = order;
     sum.kind = Checksum::Kind::crc;
-    const auto add = [&](std::uint64_t polynomial, bool reflected, std::uint64_t start, std::uint64_t final_xor) {
+    const auto add = [&](std::uint64_t polynomial, bool reflected, std::uint64_t start,
+                         std::uint64_t final_xor) {
       sum.polynomial = polynomial;
       sum.reflected = reflected;
       sum.start = start;
@@ -281,13 +283,17 @@ std::vector<GuessedCopies> guess_copies(ByteView save) {
 
 std::string map_lines(const GuessedSum& guess) {
   const Checksum& sum = guess.sum;
-  std::string text = fmt::format("[[checksum]]\nname = \"sum_{:x}\"\nat = 0x{:x}\ntype = \"u{}\"\norder = \"{}\"\n",
-                                 guess.at, guess.at, sum.width, sum.order == std::endian::big ? "big" : "little");
+  std::string text = fmt::format(
+      "[[checksum]]\nname = \"sum_{:x}\"\nat = 0x{:x}\ntype = \"u{}\"\norder = \"{}\"\n", guess.at,
+      guess.at, sum.width, sum.order == std::endian::big ? "big" : "little");
   switch (sum.kind) {
     case Checksum::Kind::sum: text += fmt::format("kind = \"sum\"\nunit = {}\n", sum.unit); break;
-    case Checksum::Kind::exclusive_or: text += fmt::format("kind = \"xor\"\nunit = {}\n", sum.unit); break;
+    case Checksum::Kind::exclusive_or:
+      text += fmt::format("kind = \"xor\"\nunit = {}\n", sum.unit);
+      break;
     case Checksum::Kind::crc:
-      text += fmt::format("kind = \"crc\"\npolynomial = 0x{:x}\nreflected = {}\n", sum.polynomial, sum.reflected);
+      text += fmt::format("kind = \"crc\"\npolynomial = 0x{:x}\nreflected = {}\n", sum.polynomial,
+                          sum.reflected);
       if (sum.start != 0) text += fmt::format("start = 0x{:x}\n", sum.start);
       if (sum.final_xor != 0) text += fmt::format("final_xor = 0x{:x}\n", sum.final_xor);
       break;
@@ -298,7 +304,8 @@ std::string map_lines(const GuessedSum& guess) {
 }
 
 std::string map_lines(const GuessedCopies& copies) {
-  return fmt::format("[copies]\nat = [0x{:x}, 0x{:x}]\nsize = 0x{:x}\n", copies.first, copies.second, copies.size);
+  return fmt::format("[copies]\nat = [0x{:x}, 0x{:x}]\nsize = 0x{:x}\n", copies.first,
+                     copies.second, copies.size);
 }
 
 }  // namespace bayswap::fields

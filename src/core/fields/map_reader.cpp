@@ -33,14 +33,18 @@ class MapReader {
       wrong(root_, "a field map begins with: bayswap = \"field map\"");
     known_keys(root_, {"bayswap", "version", "name", "fits", "order", "enum", "table", "text",
                        "struct", "field", "section", "checksum", "rule", "copies"});
-    if (const TomlValue* version = root_.get("version"); version == nullptr || version->integer != 1)
+    if (const TomlValue* version = root_.get("version");
+        version == nullptr || version->integer != 1)
       wrong(version == nullptr ? root_ : *version, "the map has to say: version = 1");
     map_.name = text(root_, "name", map_.file);
     order_ = order(root_, std::endian::little);
     read_fits();
-    each_table("enum", [&](const std::string& name, const TomlValue& value) { read_enum(name, value); });
-    each_table("table", [&](const std::string& name, const TomlValue& value) { read_table(name, value); });
-    each_table("text", [&](const std::string& name, const TomlValue& value) { read_text(name, value); });
+    each_table("enum",
+               [&](const std::string& name, const TomlValue& value) { read_enum(name, value); });
+    each_table("table",
+               [&](const std::string& name, const TomlValue& value) { read_table(name, value); });
+    each_table("text",
+               [&](const std::string& name, const TomlValue& value) { read_text(name, value); });
     each_table("struct", [&](const std::string& name, const TomlValue& value) {
       known_keys(value, {"size", "field", "section", "checksum", "rule"});
       Structure structure = read_structure(value);
@@ -66,9 +70,9 @@ class MapReader {
   void known_keys(const TomlValue& table, std::initializer_list<std::string_view> keys) {
     for (std::size_t i = 0; i < table.keys.size(); ++i)
       if (std::ranges::find(keys, table.keys[i]) == keys.end())
-        wrong(table.items[i], fmt::format("'{}' means nothing here; known are: {}",
-                                          safe_text(table.keys[i]),
-                                          joined({keys.begin(), keys.end()}, ", ")));
+        wrong(table.items[i],
+              fmt::format("'{}' means nothing here; known are: {}", safe_text(table.keys[i]),
+                          joined({keys.begin(), keys.end()}, ", ")));
   }
 
   std::string text(const TomlValue& table, const char* key, const std::string& otherwise = "") {
@@ -125,7 +129,8 @@ class MapReader {
   bool truth(const TomlValue& table, const char* key) {
     const TomlValue* value = table.get(key);
     if (value == nullptr) return false;
-    if (value->kind != TomlValue::Kind::truth) wrong(*value, fmt::format("'{}' is true or false", key));
+    if (value->kind != TomlValue::Kind::truth)
+      wrong(*value, fmt::format("'{}' is true or false", key));
     return value->truth;
   }
   Expression expression(const TomlValue& table, const char* key, bool must = false) {
@@ -230,7 +235,8 @@ class MapReader {
     known_keys(value, {"run", "letters"});
     TextTable made;
     const auto add = [&](const TomlValue& at, const std::string& letter, std::int64_t byte) {
-      if (byte < 0 || byte > 0xFF || letter.empty()) return wrong(at, "a letter has a byte, 0 to 255");
+      if (byte < 0 || byte > 0xFF || letter.empty())
+        return wrong(at, "a letter has a byte, 0 to 255");
       made.letters.emplace_back(letter, static_cast<std::uint8_t>(byte));
     };
     for (const TomlValue* one : tables_at(value, "run")) {
@@ -303,7 +309,8 @@ class MapReader {
     } else if (type.starts_with("bcd") && number_behind(3) > 0) {
       field.shape = Shape::bcd;
       field.width = number_behind(3);
-      if (field.width > 18 || field.width % 2 != 0) wrong(table, "bcd has 2 to 18 digits, two a byte");
+      if (field.width > 18 || field.width % 2 != 0)
+        wrong(table, "bcd has 2 to 18 digits, two a byte");
     } else if ((type.starts_with('u') || type.starts_with('i')) && number_behind(1) > 0) {
       field.width = number_behind(1);
       field.is_signed = type[0] == 'i';
@@ -313,16 +320,17 @@ class MapReader {
       field.shape = Shape::structure;
       field.structure = type;
     } else {
-      wrong(table, fmt::format("there is no type '{}': write u8, i16, bcd4, bool, text, bytes, or the "
-                               "name of a structure",
-                               safe_text(type)));
+      wrong(table,
+            fmt::format("there is no type '{}': write u8, i16, bcd4, bool, text, bytes, or the "
+                        "name of a structure",
+                        safe_text(type)));
     }
   }
 
   Field read_field(const TomlValue& table) {
-    known_keys(table, {"name", "label", "at", "in", "type", "count", "stride", "order", "bit",
-                       "range", "divide", "unit", "enum", "flags", "time", "span", "refers",
-                       "length", "encoding", "fill", "end", "when"});
+    known_keys(table, {"name",   "label",  "at",       "in",   "type", "count", "stride", "order",
+                       "bit",    "range",  "divide",   "unit", "enum", "flags", "time",   "span",
+                       "refers", "length", "encoding", "fill", "end",  "when"});
     Field field;
     name_of(table, field.name);
     field.label = text(table, "label");
@@ -337,9 +345,11 @@ class MapReader {
     if (table.get("count") != nullptr) field.count = expression(table, "count");
     if (table.get("stride") != nullptr) field.stride = expression(table, "stride");
     read_meaning(table, field);
-    field.length = expression(table, "length", field.shape == Shape::text || field.shape == Shape::bytes);
+    field.length =
+        expression(table, "length", field.shape == Shape::text || field.shape == Shape::bytes);
     field.encoding = text(table, "encoding", "ascii");
-    static const std::set<std::string> kEncodings{"ascii", "latin-1", "shift-jis", "utf-8", "utf-16"};
+    static const std::set<std::string> kEncodings{"ascii", "latin-1", "shift-jis", "utf-8",
+                                                  "utf-16"};
     if (!kEncodings.contains(field.encoding) && !map_.texts.contains(field.encoding))
       wrong(table, fmt::format("there is no text table '{}'", safe_text(field.encoding)));
     field.fill = static_cast<std::byte>(number(table, "fill").value_or(0) & 0xFF);
@@ -397,17 +407,21 @@ class MapReader {
 
   // `{ since = "2000-01-01", unit = "seconds" }`; a span has `per_second` as well.
   void read_time(const TomlValue& table, Field& field, bool span) {
-    if (!table.is_table()) return wrong(table, "write: time = { since = \"2000-01-01\", unit = \"seconds\" }");
+    if (!table.is_table())
+      return wrong(table, "write: time = { since = \"2000-01-01\", unit = \"seconds\" }");
     known_keys(table, {"since", "unit", "per_second"});
     TimeForm form;
     form.span = span;
     const std::string unit = text(table, "unit", "seconds");
     static const std::map<std::string, std::int64_t> kUnits{
         {"seconds", 1}, {"minutes", 60}, {"hours", 3600}, {"days", 86'400}};
-    if (!kUnits.contains(unit)) wrong(table, "'unit' is seconds, minutes, hours or days");
-    else form.unit = kUnits.at(unit);
+    if (!kUnits.contains(unit))
+      wrong(table, "'unit' is seconds, minutes, hours or days");
+    else
+      form.unit = kUnits.at(unit);
     form.second = number(table, "per_second").value_or(1);
-    if (form.second < 1 || form.second > 1'000'000) wrong(table, "'per_second' is from 1 to 1,000,000");
+    if (form.second < 1 || form.second > 1'000'000)
+      wrong(table, "'per_second' is from 1 to 1,000,000");
     std::istringstream since(text(table, "since", "1970-01-01"));
     int year = 0;
     unsigned month = 0;
@@ -416,8 +430,10 @@ class MapReader {
     since >> year >> dash >> month >> dash >> day;
     const std::chrono::year_month_day date{std::chrono::year{year}, std::chrono::month{month},
                                            std::chrono::day{day}};
-    if (!since || !date.ok()) wrong(table, "'since' is a day, such as 2000-01-01");
-    else form.since = std::chrono::sys_seconds(std::chrono::sys_days(date)).time_since_epoch().count();
+    if (!since || !date.ok())
+      wrong(table, "'since' is a day, such as 2000-01-01");
+    else
+      form.since = std::chrono::sys_seconds(std::chrono::sys_days(date)).time_since_epoch().count();
     field.time = form;
   }
 
@@ -446,7 +462,8 @@ class MapReader {
   void read_orders(const TomlValue& table, Section& section) {
     constexpr std::int64_t kMostPermuted = 6;  // 720 orders
     if (const auto count = number(table, "permute")) {
-      if (*count < 2 || *count > kMostPermuted) return wrong(table, "'permute' is from 2 to 6 blocks");
+      if (*count < 2 || *count > kMostPermuted)
+        return wrong(table, "'permute' is from 2 to 6 blocks");
       std::vector<std::uint8_t> order;
       for (std::int64_t i = 0; i < *count; ++i) order.push_back(static_cast<std::uint8_t>(i));
       do section.orders.push_back(order);
@@ -470,9 +487,9 @@ class MapReader {
   }
 
   Checksum read_checksum(const TomlValue& table) {
-    known_keys(table, {"name", "at", "in", "type", "order", "kind", "unit", "start", "plus",
-                       "complement", "polynomial", "reflected", "final_xor", "over",
-                       "without_itself"});
+    known_keys(table,
+               {"name", "at", "in", "type", "order", "kind", "unit", "start", "plus", "complement",
+                "polynomial", "reflected", "final_xor", "over", "without_itself"});
     Checksum sum;
     name_of(table, sum.name);
     sum.at = expression(table, "at", true);
@@ -481,16 +498,24 @@ class MapReader {
     const std::string type = text(table, "type", "u16");
     static const std::map<std::string, unsigned> kTypes{
         {"u8", 8}, {"u16", 16}, {"u24", 24}, {"u32", 32}, {"u64", 64}};
-    if (!kTypes.contains(type)) wrong(table, "a checksum is u8, u16, u24, u32 or u64");
-    else sum.width = kTypes.at(type);
-    static const std::map<std::string, Checksum::Kind> kKinds{
-        {"sum", Checksum::Kind::sum}, {"xor", Checksum::Kind::exclusive_or}, {"crc", Checksum::Kind::crc}};
+    if (!kTypes.contains(type))
+      wrong(table, "a checksum is u8, u16, u24, u32 or u64");
+    else
+      sum.width = kTypes.at(type);
+    static const std::map<std::string, Checksum::Kind> kKinds{{"sum", Checksum::Kind::sum},
+                                                              {"xor", Checksum::Kind::exclusive_or},
+                                                              {"crc", Checksum::Kind::crc}};
     const std::string kind = text(table, "kind");
-    if (!kKinds.contains(kind)) wrong(table, "'kind' is sum, xor or crc");
-    else sum.kind = kKinds.at(kind);
+    if (!kKinds.contains(kind))
+      wrong(table, "'kind' is sum, xor or crc");
+    else
+      sum.kind = kKinds.at(kind);
     sum.unit = static_cast<unsigned>(number(table, "unit").value_or(8));
-    if (sum.unit != 8 && sum.unit != 16 && sum.unit != 32) wrong(table, "'unit' is 8, 16 or 32 bits");
-    const auto raw = [&](const char* key) { return static_cast<std::uint64_t>(number(table, key).value_or(0)); };
+    if (sum.unit != 8 && sum.unit != 16 && sum.unit != 32)
+      wrong(table, "'unit' is 8, 16 or 32 bits");
+    const auto raw = [&](const char* key) {
+      return static_cast<std::uint64_t>(number(table, key).value_or(0));
+    };
     sum.start = raw("start");
     sum.plus = raw("plus");
     sum.polynomial = raw("polynomial");
@@ -498,11 +523,16 @@ class MapReader {
     sum.reflected = truth(table, "reflected");
     sum.without_itself = truth(table, "without_itself");
     static const std::map<std::string, Checksum::Complement> kComplements{
-        {"", Checksum::Complement::none}, {"ones", Checksum::Complement::ones}, {"twos", Checksum::Complement::twos}};
+        {"", Checksum::Complement::none},
+        {"ones", Checksum::Complement::ones},
+        {"twos", Checksum::Complement::twos}};
     const std::string complement = text(table, "complement");
-    if (!kComplements.contains(complement)) wrong(table, "'complement' is ones or twos");
-    else sum.complement = kComplements.at(complement);
-    if (sum.kind == Checksum::Kind::crc && sum.polynomial == 0) wrong(table, "a crc has a 'polynomial'");
+    if (!kComplements.contains(complement))
+      wrong(table, "'complement' is ones or twos");
+    else
+      sum.complement = kComplements.at(complement);
+    if (sum.kind == Checksum::Kind::crc && sum.polynomial == 0)
+      wrong(table, "a crc has a 'polynomial'");
     for (const TomlValue* one : tables_at(table, "over")) {
       known_keys(*one, {"at", "size", "in", "field"});
       Checksum::Range range{text(*one, "in"), {}, {}, text(*one, "field")};
@@ -520,13 +550,15 @@ class MapReader {
     Copies copies;
     for (const TomlValue* one : list_at(table, "at"))
       copies.at.push_back(static_cast<std::uint64_t>(std::max<std::int64_t>(one->integer, 0)));
-    if (copies.at.empty() || copies.at.size() > 64) wrong(table, "'at' says where 1 to 64 copies begin");
+    if (copies.at.empty() || copies.at.size() > 64)
+      wrong(table, "'at' says where 1 to 64 copies begin");
     copies.size = size(table, "size", true);
     copies.counter = text(table, "counter");
     const std::string write = text(table, "write", "same");
     if (write != "same" && write != "next") wrong(table, "'write' is \"same\" or \"next\"");
     copies.write_next = write == "next";
-    if (const TomlValue* sectors = table.get("sectors"); sectors != nullptr && sectors->is_table()) {
+    if (const TomlValue* sectors = table.get("sectors");
+        sectors != nullptr && sectors->is_table()) {
       known_keys(*sectors, {"count", "size", "id_at", "id_bits", "order"});
       Copies::Sectors made{size(*sectors, "count", true), size(*sectors, "size", true),
                            size(*sectors, "id_at", true),
@@ -564,9 +596,10 @@ class MapReader {
         for (const std::string& name : key->names()) {
           const Field* field = structure.field(name);
           if (field == nullptr || !field->section.empty() || field->shape == Shape::structure)
-            wrong(root_, fmt::format("section '{}': its key '{}' has to be a number beside it, outside "
-                                     "of sections",
-                                     section.name, safe_text(name)));
+            wrong(root_,
+                  fmt::format("section '{}': its key '{}' has to be a number beside it, outside "
+                              "of sections",
+                              section.name, safe_text(name)));
         }
   }
 
@@ -576,7 +609,8 @@ class MapReader {
     if (!first) return known->second;  // one that is being asked for lies in itself
     int height = 1;
     for (const Field& field : map_.structures.find(name)->second.fields)
-      if (field.shape == Shape::structure) height = std::max(height, 1 + height_of(field.structure));
+      if (field.shape == Shape::structure)
+        height = std::max(height, 1 + height_of(field.structure));
     heights_[name] = height;
     return height;
   }
@@ -584,7 +618,8 @@ class MapReader {
   void check_heights() {
     for (const auto& [name, structure] : map_.structures)
       if (height_of(name) > kDeepestStructures)
-        return wrong(root_, fmt::format("structure '{}' lies in itself, or too deep", safe_text(name)));
+        return wrong(root_,
+                     fmt::format("structure '{}' lies in itself, or too deep", safe_text(name)));
   }
 
   const TomlValue& root_;
@@ -613,8 +648,9 @@ const std::string* Enumeration::name_of(std::int64_t value) const {
 
 Result<std::shared_ptr<const FieldMap>> read_map(std::string_view text, const std::string& file) {
   if (text.size() > kMostText)
-    return fail(Trouble::input, Code::bad_map,
-                fmt::format("{}: is larger than a map can be ({})", safe_text(file), size_text(kMostText)));
+    return fail(
+        Trouble::input, Code::bad_map,
+        fmt::format("{}: is larger than a map can be ({})", safe_text(file), size_text(kMostText)));
   const auto root = parse_toml(text, file, Code::bad_map);
   if (!root) return tl::unexpected(root.error());
   return MapReader(*root, file).read();

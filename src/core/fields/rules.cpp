@@ -9,7 +9,8 @@ namespace {
 
 std::string range_text(const Field& field) {
   if (field.least && field.most) return fmt::format("{} to {}", *field.least, *field.most);
-  return field.least ? fmt::format("at least {}", *field.least) : fmt::format("at most {}", *field.most);
+  return field.least ? fmt::format("at least {}", *field.least)
+                     : fmt::format("at most {}", *field.most);
 }
 
 }  // namespace
@@ -24,7 +25,8 @@ Result<void> FieldView::check_field(const FieldAt& at, std::vector<Broken>& brok
   if ((field.least && *value < *field.least) || (field.most && *value > *field.most))
     broken.push_back({"range", at.path(), fmt::format("{} is not {}", *value, range_text(field))});
   else if (named && map_->enumerations.find(field.enumeration)->second.name_of(*value) == nullptr)
-    broken.push_back({"names", at.path(), fmt::format("{} has no name in '{}'", *value, field.enumeration)});
+    broken.push_back(
+        {"names", at.path(), fmt::format("{} has no name in '{}'", *value, field.enumeration)});
   return {};
 }
 

@@ -16,8 +16,8 @@ struct Space {
     std::uint64_t at = 0;  ///< in the parent
     std::uint64_t size = 0;
   };
-  std::vector<Piece> pieces;  ///< joined
-  std::uint64_t block = 0;    ///< bytes; 0: no blocks
+  std::vector<Piece> pieces;         ///< joined
+  std::uint64_t block = 0;           ///< bytes; 0: no blocks
   std::vector<std::uint64_t> order;  ///< for each place there the block that stands in it
   std::uint64_t mask = 0;
   unsigned mask_bytes = 0;  ///< 0: none

@@ -26,11 +26,13 @@ std::uint64_t crc_of(const Checksum& sum, ByteView bytes) {
   for (const std::byte byte : bytes) {
     if (sum.reflected) {
       crc ^= to_u8(byte);
-      for (int bit = 0; bit < 8; ++bit) crc = (crc & 1U) != 0 ? crc >> 1U ^ sum.polynomial : crc >> 1U;
+      for (int bit = 0; bit < 8; ++bit)
+        crc = (crc & 1U) != 0 ? crc >> 1U ^ sum.polynomial : crc >> 1U;
       continue;
     }
     crc ^= static_cast<std::uint64_t>(to_u8(byte)) << (sum.width - 8);
-    for (int bit = 0; bit < 8; ++bit) crc = (crc & top) != 0 ? crc << 1U ^ sum.polynomial : crc << 1U;
+    for (int bit = 0; bit < 8; ++bit)
+      crc = (crc & top) != 0 ? crc << 1U ^ sum.polynomial : crc << 1U;
   }
   return crc ^ sum.final_xor;
 }
@@ -40,7 +42,9 @@ std::uint64_t crc_of(const Checksum& sum, ByteView bytes) {
 std::uint64_t sum_of(const Checksum& sum, ByteView bytes) {
   std::uint64_t value = sum.start;
   switch (sum.kind) {
-    case Checksum::Kind::sum: each_unit(sum, bytes, [&](std::uint64_t unit) { value += unit; }); break;
+    case Checksum::Kind::sum:
+      each_unit(sum, bytes, [&](std::uint64_t unit) { value += unit; });
+      break;
     case Checksum::Kind::exclusive_or:
       each_unit(sum, bytes, [&](std::uint64_t unit) { value ^= unit; });
       break;

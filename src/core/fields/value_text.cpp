@@ -28,7 +28,8 @@ std::string plain_number(const Field& field, std::int64_t value) {
 
 // Exact: the divisor has only 2s and 5s.
 std::string decimal_text(std::int64_t value, std::int64_t divide) {
-  std::uint64_t rest = value < 0 ? 0 - static_cast<std::uint64_t>(value) : static_cast<std::uint64_t>(value);
+  std::uint64_t rest =
+      value < 0 ? 0 - static_cast<std::uint64_t>(value) : static_cast<std::uint64_t>(value);
   const auto by = static_cast<std::uint64_t>(divide);
   std::string text = fmt::format("{}{}", value < 0 ? "-" : "", rest / by);
   rest %= by;
@@ -55,7 +56,9 @@ std::string time_text(std::int64_t value, const TimeForm& form) {
   const std::int64_t units = units_of(value, form);
   if (units > kFarTime / form.unit || units < -kFarTime / form.unit) return std::to_string(value);
   if (form.span) return span_text(value, form);
-  return utc_text(Time(std::chrono::seconds(form.since + units * form.unit)));
+  const std::string text = utc_text(Time(std::chrono::seconds(form.since + units * form.unit)));
+  constexpr std::int64_t kDay = 86'400;
+  return form.unit == kDay ? text.substr(0, text.find(' ')) : text;
 }
 
 // The element that a number refers to, with the name that the path gives it: `rooms.name`.
@@ -79,7 +82,8 @@ std::string flags_text(const Field& field, std::uint64_t value) {
 std::string table_text(const TextTable& table, ByteView bytes) {
   std::string text;
   for (const std::byte byte : bytes) {
-    const auto letter = std::ranges::find(table.letters, to_u8(byte), &std::pair<std::string, std::uint8_t>::second);
+    const auto letter = std::ranges::find(table.letters, to_u8(byte),
+                                          &std::pair<std::string, std::uint8_t>::second);
     text += letter == table.letters.end() ? fmt::format("<{:02x}>", to_u8(byte)) : letter->first;
   }
   return text;
@@ -94,7 +98,8 @@ Result<std::string> decoded(FieldView& view, const Field& field, ByteView bytes)
   const auto is_fill = [&](ByteView last) {
     return std::ranges::all_of(last, [&](std::byte byte) { return byte == field.fill; });
   };
-  while (bytes.size() >= unit && is_fill(bytes.last(unit))) bytes = bytes.first(bytes.size() - unit);
+  while (bytes.size() >= unit && is_fill(bytes.last(unit)))
+    bytes = bytes.first(bytes.size() - unit);
   if (const auto table = view.map().texts.find(field.encoding); table != view.map().texts.end())
     return table_text(table->second, bytes);
   if (field.encoding == "shift-jis") return shift_jis_text(bytes);
@@ -125,7 +130,8 @@ std::optional<std::int64_t> whole_number(std::string_view text) {
   const bool hex = text.starts_with("0x");
   if (hex) text.remove_prefix(2);
   std::uint64_t value = 0;
-  const auto [end, error] = std::from_chars(text.data(), text.data() + text.size(), value, hex ? 16 : 10);
+  const auto [end, error] =
+      std::from_chars(text.data(), text.data() + text.size(), value, hex ? 16 : 10);
   if (text.empty() || error != std::errc() || end != text.data() + text.size()) return std::nullopt;
   return static_cast<std::int64_t>(negative ? 0 - value : value);
 }
@@ -160,7 +166,8 @@ std::optional<std::int64_t> time_number(const std::string& text, const TimeForm&
     std::int64_t minutes = 0;
     std::int64_t seconds = 0;
     in >> hours >> mark >> minutes >> mark >> seconds;
-    if (!in || minutes < 0 || minutes > 59 || seconds < 0 || seconds > 59 || hours < 0 || hours > 1'000'000)
+    if (!in || minutes < 0 || minutes > 59 || seconds < 0 || seconds > 59 || hours < 0 ||
+        hours > 1'000'000)
       return std::nullopt;
     return (hours * 3600 + minutes * 60 + seconds) / form.unit * form.second;
   }
@@ -168,17 +175,21 @@ std::optional<std::int64_t> time_number(const std::string& text, const TimeForm&
   unsigned month = 0;
   unsigned day = 0;
   in >> year >> mark >> month >> mark >> day;
-  const std::chrono::year_month_day date{std::chrono::year{year}, std::chrono::month{month}, std::chrono::day{day}};
+  const std::chrono::year_month_day date{std::chrono::year{year}, std::chrono::month{month},
+                                         std::chrono::day{day}};
   if (!in || !date.ok()) return std::nullopt;
   std::int64_t clock[3] = {0, 0, 0};
   if (in.peek() == 'T') in.get();
   for (std::int64_t& one : clock)
-    if (!(in >> one)) break;
-    else if (in.peek() == ':') in.get();
+    if (!(in >> one))
+      break;
+    else if (in.peek() == ':')
+      in.get();
   for (const std::int64_t one : clock)
     if (one < 0 || one > 59) return std::nullopt;
-  const std::int64_t seconds = std::chrono::sys_seconds(std::chrono::sys_days(date)).time_since_epoch().count() +
-                               clock[0] * 3600 + clock[1] * 60 + clock[2] - form.since;
+  const std::int64_t seconds =
+      std::chrono::sys_seconds(std::chrono::sys_days(date)).time_since_epoch().count() +
+      clock[0] * 3600 + clock[1] * 60 + clock[2] - form.since;
   return seconds % form.unit == 0 ? std::optional(seconds / form.unit * form.second) : std::nullopt;
 }
 
@@ -187,7 +198,8 @@ std::string names_text(const Enumeration& names) {
   std::vector<std::string> list;
   for (const auto& [number, name] : names.names)
     if (list.size() < kMost) list.push_back(name);
-  if (names.names.size() > kMost) list.push_back(fmt::format("{} more", names.names.size() - kMost));
+  if (names.names.size() > kMost)
+    list.push_back(fmt::format("{} more", names.names.size() - kMost));
   return list_text(list);
 }
 
@@ -196,7 +208,8 @@ Result<std::int64_t> flags_number(const FieldAt& at, const std::string& typed) {
   std::uint64_t value = 0;
   std::istringstream words(typed);
   for (std::string word; std::getline(words, word, ',');) {
-    const auto flag = std::ranges::find(at.field->flags, trimmed(word), &std::pair<unsigned, std::string>::second);
+    const auto flag = std::ranges::find(at.field->flags, trimmed(word),
+                                        &std::pair<unsigned, std::string>::second);
     if (flag == at.field->flags.end()) {
       std::vector<std::string> names;
       for (const auto& [bit, name] : at.field->flags) names.push_back(name);
@@ -213,10 +226,13 @@ Result<std::int64_t> meant_number(FieldView& view, const FieldAt& at, const std:
   const Field& field = *at.field;
   const std::string typed = without_unit(text, field);
   if (at.flag) {
-    if (typed == "yes" || typed == "1" || typed == "no" || typed == "0") return typed == "yes" || typed == "1" ? 1 : 0;
-    return unusable(at, fmt::format("'{}' is neither yes nor no", safe_text(typed)), "write yes or no");
+    if (typed == "yes" || typed == "1" || typed == "no" || typed == "0")
+      return typed == "yes" || typed == "1" ? 1 : 0;
+    return unusable(at, fmt::format("'{}' is neither yes nor no", safe_text(typed)),
+                    "write yes or no");
   }
-  if (const auto names = view.map().enumerations.find(field.enumeration); names != view.map().enumerations.end()) {
+  if (const auto names = view.map().enumerations.find(field.enumeration);
+      names != view.map().enumerations.end()) {
     for (const auto& [number, name] : names->second.names)
       if (lower_ascii(name) == lower_ascii(typed)) return number;
     if (const auto number = whole_number(typed)) return *number;
@@ -225,8 +241,9 @@ Result<std::int64_t> meant_number(FieldView& view, const FieldAt& at, const std:
   }
   if (field.time) {
     if (const auto number = time_number(typed, *field.time)) return *number;
-    return unusable(at, fmt::format("'{}' is no time", safe_text(typed)),
-                    field.time->span ? "write it like 12:34:56" : "write it like 2026-01-31 12:00:00");
+    return unusable(
+        at, fmt::format("'{}' is no time", safe_text(typed)),
+        field.time->span ? "write it like 12:34:56" : "write it like 2026-01-31 12:00:00");
   }
   if (!field.flags.empty() && !whole_number(typed)) return flags_number(at, typed);
   if (field.divide != 1) {
@@ -236,13 +253,15 @@ Result<std::int64_t> meant_number(FieldView& view, const FieldAt& at, const std:
   }
   if (const auto number = whole_number(typed)) return *number;
   if (!field.refers.empty()) {
-    const auto count = view.find(field.refers.front() + "[*]" + (field.refers.size() > 1 ? "." + field.refers[1] : ""));
+    const auto count = view.find(field.refers.front() + "[*]" +
+                                 (field.refers.size() > 1 ? "." + field.refers[1] : ""));
     if (count)
       for (const FieldAt& one : *count)
         if (text_of(view, one).value_or("") == typed)
           return static_cast<std::int64_t>(field.refers.size() > 1 ? one.in->index : one.index);
   }
-  return unusable(at, fmt::format("'{}' is no number", safe_text(typed)), "write it like 120 or 0x78");
+  return unusable(at, fmt::format("'{}' is no number", safe_text(typed)),
+                  "write it like 120 or 0x78");
 }
 
 Result<void> check_width(const FieldAt& at, std::int64_t value) {
@@ -259,7 +278,8 @@ Result<void> check_width(const FieldAt& at, std::int64_t value) {
     least = -static_cast<std::int64_t>(most) - 1;
   }
   const bool wide = field.width == 64 && field.shape == Shape::number;
-  if (wide || (value >= least && (value < 0 || static_cast<std::uint64_t>(value) <= most))) return {};
+  if (wide || (value >= least && (value < 0 || static_cast<std::uint64_t>(value) <= most)))
+    return {};
   return unusable(at, fmt::format("{} does not fit there", value),
                   fmt::format("it holds {} to {}", least, most));
 }
@@ -282,7 +302,9 @@ std::optional<Bytes> encoded(FieldView& view, const Field& field, const std::str
   if (field.encoding == "utf-8") return Bytes(as_bytes(text).begin(), as_bytes(text).end());
   for (std::size_t at = 0; at < text.size();) {
     const Letter letter = letter_at(text, at);
-    const char32_t most = field.encoding == "ascii" ? 0x7E : field.encoding == "latin-1" ? 0xFF : 0xFFFF;
+    const char32_t most = field.encoding == "ascii"     ? 0x7E
+                          : field.encoding == "latin-1" ? 0xFF
+                                                        : 0xFFFF;
     if (!letter.valid || letter.point > most || letter.point < 0x20) return std::nullopt;
     Bytes unit(field.encoding == "utf-16" ? 2 : 1);
     store_number(unit, letter.point, field.order);
@@ -296,13 +318,16 @@ Result<void> put_letters(FieldView& view, const FieldAt& at, const std::string& 
   const Field& field = *at.field;
   const auto now = view.raw(at);
   if (!now) return tl::unexpected(now.error());
-  auto bytes = field.shape == Shape::bytes ? bytes_of_hex(replaced(typed, " ", "")) : encoded(view, field, typed);
+  auto bytes = field.shape == Shape::bytes ? bytes_of_hex(replaced(typed, " ", ""))
+                                           : encoded(view, field, typed);
   if (!bytes)
-    return unusable(at, fmt::format("'{}' can't be written in its letters", safe_text(typed)),
-                    field.shape == Shape::bytes ? "write bytes as hex digits" : "use other letters");
+    return unusable(
+        at, fmt::format("'{}' can't be written in its letters", safe_text(typed)),
+        field.shape == Shape::bytes ? "write bytes as hex digits" : "use other letters");
   const std::size_t room = now->size();
   if (bytes->size() > room || (field.shape == Shape::bytes && bytes->size() != room))
-    return unusable(at, fmt::format("it takes {} bytes, and the field has {}", bytes->size(), room), "write less");
+    return unusable(at, fmt::format("it takes {} bytes, and the field has {}", bytes->size(), room),
+                    "write less");
   if (field.end && bytes->size() < room) bytes->push_back(*field.end);
   bytes->resize(room, field.fill);
   return view.put(at, *bytes);
@@ -315,7 +340,8 @@ std::string ranges_text(const std::vector<std::int64_t>& values, const Field& fi
     std::size_t end = i;
     while (end + 1 < values.size() && values[end + 1] == values[end] + 1) ++end;
     ranges.push_back(end == i ? plain_number(field, values[i])
-                              : fmt::format("{} to {}", plain_number(field, values[i]), plain_number(field, values[end])));
+                              : fmt::format("{} to {}", plain_number(field, values[i]),
+                                            plain_number(field, values[end])));
     i = end + 1;
   }
   if (ranges.size() > kMost) {
@@ -337,7 +363,8 @@ Result<std::string> text_of(FieldView& view, const FieldAt& at) {
   const auto value = view.number(at);
   if (!value) return tl::unexpected(value.error());
   if (at.flag) return *value != 0 ? "yes" : "no";
-  if (const auto names = view.map().enumerations.find(field.enumeration); names != view.map().enumerations.end())
+  if (const auto names = view.map().enumerations.find(field.enumeration);
+      names != view.map().enumerations.end())
     if (const std::string* name = names->second.name_of(*value)) return *name;
   if (field.time) return time_text(*value, *field.time);
   if (!field.flags.empty()) return flags_text(field, static_cast<std::uint64_t>(*value));
@@ -349,7 +376,8 @@ Result<std::string> text_of(FieldView& view, const FieldAt& at) {
 }
 
 Result<void> put_text(FieldView& view, const FieldAt& at, const std::string& typed) {
-  if (at.field->shape == Shape::text || at.field->shape == Shape::bytes) return put_letters(view, at, typed);
+  if (at.field->shape == Shape::text || at.field->shape == Shape::bytes)
+    return put_letters(view, at, typed);
   const auto value = meant_number(view, at, typed);
   if (!value) return tl::unexpected(value.error());
   if (auto fits = check_width(at, *value); !fits) return fits;
@@ -391,8 +419,12 @@ std::string legal_values(FieldView& view, const FieldAt& at,
   (void)view.put_number(at, *now);
   if (legal.empty()) return {};
   if (field.shape == Shape::number && field.width <= kFewBits) return ranges_text(legal, field);
-  if (field.least && field.most && std::ranges::find(legal, *field.least) != legal.end() &&
-      std::ranges::find(legal, *field.most) != legal.end() && legal.size() == 2)
+  // Where the range alone tells which of them are legal.
+  const auto in_range = [&](std::int64_t value) {
+    return value >= field.least.value_or(value) && value <= field.most.value_or(value);
+  };
+  const auto ranged = static_cast<std::size_t>(std::ranges::count_if(tried, in_range));
+  if (field.least && field.most && ranged == legal.size())
     return fmt::format("{} to {}", *field.least, *field.most);
   return fmt::format("for example {}", ranges_text(legal, field));
 }

@@ -1,5 +1,5 @@
-// The language of field maps: an obvious model agrees with the evaluation of random expressions, and
-// no text is read for ever.
+// The language of field maps: an obvious model agrees with the evaluation of random expressions,
+// and no text is read for ever.
 #include <gtest/gtest.h>
 
 #include <functional>
@@ -44,24 +44,46 @@ Result<std::int64_t> value_of(const std::string& text) {
 
 TEST(Expressions, MeanWhatThePageSays) {
   const std::vector<std::pair<std::string, std::int64_t>> known{
-      {"1 + 2 * 3", 7},          {"(1 + 2) * 3", 9},          {"7 / 2", 3},
-      {"-7 / 2", -3},            {"5 / 0", 0},                {"5 % 0", 0},
-      {"0x10 | 1", 17},          {"6 & 3 | 8", 10},           {"1 << 4 + 1", 32},
-      {"~0", -1},                {"a * b", -21},              {"a > b and b < 0", 1},
-      {"not a == 7", 0},         {"not 0 or 0", 1},           {"a in [1, 7]", 1},
-      {"a in primes", 1},        {"a + 1 in primes", 0},      {"primes[2]", 5},
-      {"primes[9]", 0},          {"sum(crew[*])", 35},        {"max(crew[*])", 20},
-      {"count(crew[*] > 6)", 2}, {"all(crew[*] >= 5)", 1},    {"any(crew[*] == 6)", 0},
-      {"min(4, a, 2)", 2},       {"crew[1 + 1]", 5},          {"sum(primes[crew[*] / 10])", 10},
-      {"big >> 63", 1},          {"1 << 64", 0},              {"2 ^ 3 & 1", 3},
-      {"1 == 1 == 1", 1},        {"9223372036854775807 + 1", std::numeric_limits<std::int64_t>::min()}};
+      {"1 + 2 * 3", 7},
+      {"(1 + 2) * 3", 9},
+      {"7 / 2", 3},
+      {"-7 / 2", -3},
+      {"5 / 0", 0},
+      {"5 % 0", 0},
+      {"0x10 | 1", 17},
+      {"6 & 3 | 8", 10},
+      {"1 << 4 + 1", 32},
+      {"~0", -1},
+      {"a * b", -21},
+      {"a > b and b < 0", 1},
+      {"not a == 7", 0},
+      {"not 0 or 0", 1},
+      {"a in [1, 7]", 1},
+      {"a in primes", 1},
+      {"a + 1 in primes", 0},
+      {"primes[2]", 5},
+      {"primes[9]", 0},
+      {"sum(crew[*])", 35},
+      {"max(crew[*])", 20},
+      {"count(crew[*] > 6)", 2},
+      {"all(crew[*] >= 5)", 1},
+      {"any(crew[*] == 6)", 0},
+      {"min(4, a, 2)", 2},
+      {"crew[1 + 1]", 5},
+      {"sum(primes[crew[*] / 10])", 10},
+      {"big >> 63", 1},
+      {"1 << 64", 0},
+      {"2 ^ 3 & 1", 3},
+      {"1 == 1 == 1", 1},
+      {"9223372036854775807 + 1", std::numeric_limits<std::int64_t>::min()}};
   for (const auto& [text, value] : known) {
     const auto found = value_of(text);
     ASSERT_TRUE(found) << text << ": " << found.error().text;
     EXPECT_EQ(*found, value) << text;
   }
-  for (const char* wrong : {"", "1 +", "(1", "1)", "crew[*]", "foo(1)", "sum(1)", "1 2", "a in", "a in [1",
-                            "99999999999999999999", "0x", "12ab", "a..b", "[1]", "sum(crew[*], 1)", "$"})
+  for (const char* wrong :
+       {"", "1 +", "(1", "1)", "crew[*]", "foo(1)", "sum(1)", "1 2", "a in", "a in [1",
+        "99999999999999999999", "0x", "12ab", "a..b", "[1]", "sum(crew[*], 1)", "$"})
     EXPECT_EQ(value_of(wrong).error().code, Code::bad_map) << wrong;
 }
 
@@ -129,7 +151,9 @@ class Maker {
       std::function<std::int64_t(std::int64_t, std::int64_t)> value;
     };
     using Wide = __int128_t;
-    const auto cut = [](Wide wide) { return static_cast<std::int64_t>(static_cast<std::uint64_t>(wide)); };
+    const auto cut = [](Wide wide) {
+      return static_cast<std::int64_t>(static_cast<std::uint64_t>(wide));
+    };
     static const std::vector<Sign> kSigns{
         {" or ", 0, [](auto x, auto y) { return x != 0 || y != 0 ? 1 : 0; }},
         {" and ", 1, [](auto x, auto y) { return x != 0 && y != 0 ? 1 : 0; }},
@@ -140,7 +164,10 @@ class Maker {
         {" | ", 4, [](auto x, auto y) { return x | y; }},
         {" ^ ", 5, [](auto x, auto y) { return x ^ y; }},
         {" & ", 6, [](auto x, auto y) { return x & y; }},
-        {" << ", 7, [cut](auto x, auto y) { return y < 0 || y > 63 ? 0 : cut(static_cast<Wide>(x) * (static_cast<Wide>(1) << y)); }},
+        {" << ", 7,
+         [cut](auto x, auto y) {
+           return y < 0 || y > 63 ? 0 : cut(static_cast<Wide>(x) * (static_cast<Wide>(1) << y));
+         }},
         {" + ", 8, [cut](auto x, auto y) { return cut(static_cast<Wide>(x) + y); }},
         {" - ", 8, [cut](auto x, auto y) { return cut(static_cast<Wide>(x) - y); }},
         {" * ", 9, [cut](auto x, auto y) { return cut(static_cast<Wide>(x) * y); }},

@@ -1,5 +1,5 @@
-// Random maps and random values: what is set is shown, nothing else changes, every checksum is right,
-// and setting it back gives the old bytes.
+// Random maps and random values: what is set is shown, nothing else changes, every checksum is
+// right, and setting it back gives the old bytes.
 #include <fmt/core.h>
 #include <gtest/gtest.h>
 
@@ -31,8 +31,9 @@ class MapMaker {
     for (unsigned i = 0; i < count; ++i) fields += number(fmt::format("n{}", i), at_, "");
     if (with_structures) {
       const unsigned elements = 1 + numbers_() % 4;
-      fields += fmt::format("[[field]]\nname = \"crew\"\nat = {}\ntype = \"member\"\ncount = {}\nstride = {}\n", at_,
-                            elements, structure_size_ + 3);
+      fields += fmt::format(
+          "[[field]]\nname = \"crew\"\nat = {}\ntype = \"member\"\ncount = {}\nstride = {}\n", at_,
+          elements, structure_size_ + 3);
       at_ += elements * (structure_size_ + 3);
     }
     if (numbers_() % 2 == 0) fields += section("[[section]]\n", "[[field]]\n", at_);
@@ -60,14 +61,15 @@ class MapMaker {
       case 1: {
         const unsigned length = 3 + numbers_() % 8;
         at += length;
-        return text + fmt::format("type = \"text\"\nlength = {}\nfill = {}\n", length, numbers_() % 2 * 32);
+        return text + fmt::format("type = \"text\"\nlength = {}\nfill = {}\n", length,
+                                  numbers_() % 2 * 32);
       }
       default: {
         const unsigned width = 1 + numbers_() % 64;
         const unsigned bit = width < 60 ? numbers_() % 5 : 0;
         at += (bit + width + 7) / 8;
-        return text + fmt::format("type = \"{}{}\"\nbit = {}\norder = \"{}\"\n", numbers_() % 4 == 0 ? 'i' : 'u', width,
-                                  bit, order());
+        return text + fmt::format("type = \"{}{}\"\nbit = {}\norder = \"{}\"\n",
+                                  numbers_() % 4 == 0 ? 'i' : 'u', width, bit, order());
       }
     }
   }
@@ -80,13 +82,16 @@ class MapMaker {
     at += 4;
     text += fmt::format("{}name = \"locked\"\nat = {}\nsize = {}\n", head, at, blocks * block);
     if (numbers_() % 3 > 0)
-      text += fmt::format("block = {}\npermute = {}\nchoose = \"key % {}\"\n", block, blocks, 2 + numbers_() % 30);
+      text += fmt::format("block = {}\npermute = {}\nchoose = \"key % {}\"\n", block, blocks,
+                          2 + numbers_() % 30);
     if (numbers_() % 3 > 0)
-      text += fmt::format("mask = \"key ^ {}\"\nmask_bits = {}\n", numbers_() % 1000, 8U << (numbers_() % 4));
+      text += fmt::format("mask = \"key ^ {}\"\nmask_bits = {}\n", numbers_() % 1000,
+                          8U << (numbers_() % 4));
     std::size_t inside = 0;
     text += number("secret", inside, "in = \"locked\"\n", field);
     inside = std::max<std::size_t>(inside, block - 1);  // across two blocks
-    text += fmt::format("{}name = \"across\"\nin = \"locked\"\nat = {}\ntype = \"u16\"\n", field, inside);
+    text += fmt::format("{}name = \"across\"\nin = \"locked\"\nat = {}\ntype = \"u16\"\n", field,
+                        inside);
     at += blocks * block;
     return text;
   }
@@ -97,10 +102,12 @@ class MapMaker {
     const unsigned count = 1 + numbers_() % 3;
     for (unsigned i = 0; i < count; ++i)
       fields += number(fmt::format("m{}", i), at, "", "[[struct.member.field]]\n");
-    if (numbers_() % 2 == 0) fields += section("[[struct.member.section]]\n", "[[struct.member.field]]\n", at);
+    if (numbers_() % 2 == 0)
+      fields += section("[[struct.member.section]]\n", "[[struct.member.field]]\n", at);
     if (numbers_() % 2 == 0) {
       fields += fmt::format(
-          "[[struct.member.checksum]]\nname = \"own\"\nat = {}\ntype = \"u8\"\nkind = \"sum\"\nover = [{{ at = 0, size = {} }}]\n",
+          "[[struct.member.checksum]]\nname = \"own\"\nat = {}\ntype = \"u8\"\nkind = "
+          "\"sum\"\nover = [{{ at = 0, size = {} }}]\n",
           at, at);
       ++at;
     }
@@ -113,13 +120,17 @@ class MapMaker {
     std::string text;
     const unsigned count = numbers_() % 4;
     static constexpr const char* kKinds[] = {
-        "kind = \"sum\"\nunit = 8\n", "kind = \"sum\"\nunit = 16\ncomplement = \"ones\"\n",
-        "kind = \"xor\"\nunit = 16\n", "kind = \"sum\"\nunit = 8\ncomplement = \"twos\"\nplus = 3\n",
+        "kind = \"sum\"\nunit = 8\n",
+        "kind = \"sum\"\nunit = 16\ncomplement = \"ones\"\n",
+        "kind = \"xor\"\nunit = 16\n",
+        "kind = \"sum\"\nunit = 8\ncomplement = \"twos\"\nplus = 3\n",
         "kind = \"crc\"\npolynomial = 0x1021\nstart = 0xFFFF\n",
         "kind = \"crc\"\npolynomial = 0xA001\nreflected = true\nfinal_xor = 0x55\n"};
     for (unsigned i = 0; i < count; ++i) {
-      text += fmt::format("[[checksum]]\nname = \"s{}\"\nat = {}\ntype = \"u16\"\norder = \"{}\"\n{}over = [{{ at = 0, size = {} }}]\n",
-                          i, at_, order(), kKinds[numbers_() % 6], at_);
+      text += fmt::format(
+          "[[checksum]]\nname = \"s{}\"\nat = {}\ntype = \"u16\"\norder = \"{}\"\n{}over = [{{ at "
+          "= 0, size = {} }}]\n",
+          i, at_, order(), kKinds[numbers_() % 6], at_);
       at_ += 2;
     }
     return text;
@@ -132,10 +143,12 @@ class MapMaker {
     const std::size_t size = at_;
     size_ = copies * size + 5;
     std::string at;
-    for (unsigned i = 0; i < copies; ++i) at += fmt::format("{}{}", i == 0 ? "" : ", ", 5 + i * size);
-    return fmt::format("[copies]\nat = [{}]\nsize = {}\ncounter = \"turn\"\nwrite = \"{}\"\n"
-                       "[[field]]\nname = \"turn\"\nat = {}\ntype = \"u16\"\n",
-                       at, size, numbers_() % 2 == 0 ? "next" : "same", counter);
+    for (unsigned i = 0; i < copies; ++i)
+      at += fmt::format("{}{}", i == 0 ? "" : ", ", 5 + i * size);
+    return fmt::format(
+        "[copies]\nat = [{}]\nsize = {}\ncounter = \"turn\"\nwrite = \"{}\"\n"
+        "[[field]]\nname = \"turn\"\nat = {}\ntype = \"u16\"\n",
+        at, size, numbers_() % 2 == 0 ? "next" : "same", counter);
   }
 
   test::Numbers numbers_;
@@ -149,7 +162,8 @@ std::string random_value(const Field& field, test::Numbers& numbers) {
   if (field.shape == Shape::text) {
     std::string text;
     const auto length = static_cast<std::size_t>(*field.length.constant());
-    for (std::size_t i = 0; i < 1 + numbers() % length; ++i) text += static_cast<char>('A' + numbers() % 26);
+    for (std::size_t i = 0; i < 1 + numbers() % length; ++i)
+      text += static_cast<char>('A' + numbers() % 26);
     return text;
   }
   const std::uint64_t wide = static_cast<std::uint64_t>(numbers()) << 32U | numbers();
@@ -161,7 +175,9 @@ std::string random_value(const Field& field, test::Numbers& numbers) {
   const std::uint64_t raw = field.width == 64 ? wide : wide % (1ULL << field.width);
   if (!field.is_signed) return std::to_string(raw);
   const std::uint64_t half = 1ULL << (field.width - 1);
-  return std::to_string(static_cast<std::int64_t>(raw % half) - (numbers() % 2 == 0 ? 0 : static_cast<std::int64_t>(half - 1)) - (numbers() % 2));
+  return std::to_string(static_cast<std::int64_t>(raw % half) -
+                        (numbers() % 2 == 0 ? 0 : static_cast<std::int64_t>(half - 1)) -
+                        (numbers() % 2));
 }
 
 std::map<std::string, std::string> all_values(FieldView& view) {
@@ -193,7 +209,8 @@ void try_one(std::uint32_t seed) {
   const auto fields = view->all();
   ASSERT_TRUE(fields) << fields.error().text;
   for (const FieldAt& at : *fields)
-    if (at.field->shape != Shape::number) set_value(*view, at.path(), random_value(*at.field, numbers));
+    if (at.field->shape != Shape::number)
+      set_value(*view, at.path(), random_value(*at.field, numbers));
   const auto sealed = view->make_sums_right();
   ASSERT_TRUE(sealed) << sealed.error().text;
   const Bytes before = view->bytes();
@@ -207,8 +224,9 @@ void try_one(std::uint32_t seed) {
   std::string value = random_value(*chosen.field, numbers);
   const bool next_copy = (*map)->copies && (*map)->copies->write_next;
   if (path == "turn" && next_copy) return;  // it is the counter's own
-  const std::size_t copy_before = static_cast<std::size_t>(
-      std::ranges::find(edited->copies(), true, &FieldView::Copy::counts) - edited->copies().begin());
+  const std::size_t copy_before =
+      static_cast<std::size_t>(std::ranges::find(edited->copies(), true, &FieldView::Copy::counts) -
+                               edited->copies().begin());
   ASSERT_TRUE(edited->begin_next_copy());
   set_value(*edited, path, value);
   const auto again = edited->make_sums_right();
@@ -225,13 +243,15 @@ void try_one(std::uint32_t seed) {
     new_values["turn"] = old_values.at("turn");
   }
   for (const auto& [one, was] : old_values)
-    EXPECT_EQ(new_values[one], one == path ? value : was) << one << " after " << path << " = " << value;
+    EXPECT_EQ(new_values[one], one == path ? value : was)
+        << one << " after " << path << " = " << value;
   if (next_copy) {
     // The copy that counted before is as it was.
     const auto& copies = *(*map)->copies;
     const auto at = static_cast<std::ptrdiff_t>(copies.at[copy_before]);
     const auto size = static_cast<std::ptrdiff_t>(copies.size);
-    EXPECT_TRUE(std::equal(before.begin() + at, before.begin() + at + size, edited->bytes().begin() + at));
+    EXPECT_TRUE(
+        std::equal(before.begin() + at, before.begin() + at + size, edited->bytes().begin() + at));
     return;
   }
   set_value(*edited, path, old_values.at(path));
@@ -247,8 +267,8 @@ TEST(RandomMaps, SetWhatIsShownAndNothingElse) {
   }
 }
 
-// Maps with bytes changed, dropped and doubled, over random saves: they are refused with a place, or
-// end in an error, and never take long.
+// Maps with bytes changed, dropped and doubled, over random saves: they are refused with a place,
+// or end in an error, and never take long.
 TEST(RandomMaps, ThatAreBrokenAreToldWithTheirPlace) {
   test::Numbers numbers(4);
   int refused = 0;

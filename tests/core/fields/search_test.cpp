@@ -28,7 +28,9 @@ TEST(FieldSearch, FindsAValueInSeveralSaves) {
     const std::endian order = big ? std::endian::big : std::endian::little;
     store_number(std::span(first).subspan(at, 2), one, order);
     store_number(std::span(second).subspan(at, 2), two, order);
-    const auto found = find_places({first, second}, {value(static_cast<std::int64_t>(one)), value(static_cast<std::int64_t>(two))}, 10);
+    const auto found = find_places(
+        {first, second},
+        {value(static_cast<std::int64_t>(one)), value(static_cast<std::int64_t>(two))}, 10);
     ASSERT_TRUE(found);
     const bool there = std::ranges::any_of(found->places, [&](const FoundPlace& place) {
       return place.at == at && place.type == "u16" && place.order == order;
@@ -36,7 +38,8 @@ TEST(FieldSearch, FindsAValueInSeveralSaves) {
     EXPECT_TRUE(there) << at;
     EXPECT_LE(found->all, 3U);
     const Clue larger{two > one ? Clue::Kind::larger : Clue::Kind::smaller, 0, ""};
-    EXPECT_GE(find_places({first, second}, {value(static_cast<std::int64_t>(one)), larger}, 10)->all, 1U);
+    EXPECT_GE(
+        find_places({first, second}, {value(static_cast<std::int64_t>(one)), larger}, 10)->all, 1U);
   }
 }
 
@@ -47,13 +50,18 @@ TEST(FieldSearch, FindsBcdAndTextInAGamesOwnLetters) {
   const Bytes name = test::bytes({0x8A, 0xB2, 0xBD, 0xAE});  // Kite: A is 80, a is AA
   std::ranges::copy(name, save.begin() + 200);
   const auto found = find_places({save}, {value(9876)}, 5);
-  EXPECT_TRUE(std::ranges::any_of(found->places, [](const FoundPlace& place) { return place.type == "bcd6" && place.at == 100; }));
+  EXPECT_TRUE(std::ranges::any_of(found->places, [](const FoundPlace& place) {
+    return place.type == "bcd6" && place.at == 100;
+  }));
   const auto text = find_places({save}, {{Clue::Kind::text, 0, "Kite"}}, 5);
   ASSERT_EQ(text->all, 1U);
   EXPECT_EQ(text->places[0].at, 200U);
-  EXPECT_EQ(text->places[0].letters, (std::vector<std::pair<char, std::uint8_t>>{{'A', 0x80}, {'a', 0xAA}}));
+  EXPECT_EQ(text->places[0].letters,
+            (std::vector<std::pair<char, std::uint8_t>>{{'A', 0x80}, {'a', 0xAA}}));
   // What is printed is a part of a map.
-  const auto map = read_map("bayswap = \"field map\"\nversion = 1\n[fits]\nsystem = \"gb\"\n" + map_lines(text->places[0]) + map_lines(found->places[0]), "found.toml");
+  const auto map = read_map("bayswap = \"field map\"\nversion = 1\n[fits]\nsystem = \"gb\"\n" +
+                                map_lines(text->places[0]) + map_lines(found->places[0]),
+                            "found.toml");
   EXPECT_TRUE(map) << map.error().text;
 }
 
@@ -78,11 +86,13 @@ struct Saved {
 Saved saved(test::Numbers& numbers) {
   static constexpr std::size_t kSizes[] = {512, 2048, 8192, 32768};
   Saved made;
-  made.bytes.assign(kSizes[numbers() % (test::long_run() ? 4 : 3)], numbers() % 2 == 0 ? std::byte{0xFF} : std::byte{});
+  made.bytes.assign(kSizes[numbers() % (test::long_run() ? 4 : 3)],
+                    numbers() % 2 == 0 ? std::byte{0xFF} : std::byte{});
   const std::size_t size = made.bytes.size();
   const std::size_t used = size / 2 + numbers() % (size / 2);
   for (std::size_t i = 0; i < used; ++i)
-    if (numbers() % 4 > 0) made.bytes[i] = static_cast<std::byte>(numbers() % (numbers() % 2 == 0 ? 256 : 12));
+    if (numbers() % 4 > 0)
+      made.bytes[i] = static_cast<std::byte>(numbers() % (numbers() % 2 == 0 ? 256 : 12));
   made.sum.width = numbers() % 4 == 0 ? 32 : 16;
   made.sum.order = numbers() % 2 == 0 ? std::endian::little : std::endian::big;
   switch (numbers() % 5) {
@@ -107,14 +117,18 @@ Saved saved(test::Numbers& numbers) {
   switch (numbers() % 4) {
     case 0: made.at = size - width, made.from = 0, made.size = size - width; break;
     case 1: made.at = 0, made.from = width, made.size = size - width; break;
-    case 2: made.from = size == 512 ? 0 : 0x100 * (numbers() % 2), made.at = size / 2 - width, made.size = made.at - made.from; break;
+    case 2:
+      made.from = size == 512 ? 0 : 0x100 * (numbers() % 2), made.at = size / 2 - width,
+      made.size = made.at - made.from;
+      break;
     default: {  // behind the content
       const std::size_t end = (used + 3) / 4 * 4;
       made.from = 0, made.at = std::min(end, size - width), made.size = made.at;
     }
   }
   store_number(std::span(made.bytes).subspan(made.at, width),
-               sum_of(made.sum, ByteView(made.bytes).subspan(made.from, made.size)), made.sum.order);
+               sum_of(made.sum, ByteView(made.bytes).subspan(made.from, made.size)),
+               made.sum.order);
   return made;
 }
 
@@ -132,11 +146,14 @@ TEST(FieldSearch, GuessesChecksums) {
              guess.sum.width == one.sum.width &&
              // XOR is the same in either order.
              (guess.sum.order == one.sum.order || one.sum.kind == Checksum::Kind::exclusive_or) &&
-             guess.sum.kind == one.sum.kind && guess.sum.unit == one.sum.unit && guess.sum.complement == one.sum.complement;
+             guess.sum.kind == one.sum.kind && guess.sum.unit == one.sum.unit &&
+             guess.sum.complement == one.sum.complement;
     });
     named += found ? 1 : 0;
     if (!guesses.empty()) {
-      const auto map = read_map("bayswap = \"field map\"\nversion = 1\n[fits]\nsystem = \"gb\"\n" + map_lines(guesses[0]), "g.toml");
+      const auto map = read_map(
+          "bayswap = \"field map\"\nversion = 1\n[fits]\nsystem = \"gb\"\n" + map_lines(guesses[0]),
+          "g.toml");
       EXPECT_TRUE(map) << map.error().text;
     }
   }
