@@ -19,6 +19,24 @@ class Option;
 
 namespace bayswap::cli {
 
+/// What can be typed, as data: for manual pages and for shells that complete words.
+struct OptionInfo {
+  std::vector<std::string> names;  ///< `--plan`, `-o`; of an argument its name alone: `SAVE`
+  std::string value;               ///< what stands for its value: `FILE`; empty for a flag
+  std::string help;
+  bool is_argument = false;
+  bool is_required = false;
+};
+struct CommandInfo {
+  std::string name;
+  std::string summary;
+  std::string example;
+  std::vector<OptionInfo> options;
+  std::vector<CommandInfo> commands;
+
+  [[nodiscard]] const CommandInfo* command(const std::string& wanted) const;
+};
+
 /// An option or argument that was added to a command.
 class Option {
  public:
@@ -55,6 +73,7 @@ class Command {
   Option add_option(const std::string& name, Path& value, const std::string& help);
   Option add_option(const std::string& name, std::vector<Path>& value, const std::string& help);
   Option add_option(const std::string& name, std::optional<Path>& value, const std::string& help);
+  [[nodiscard]] CommandInfo describe() const;
   /// Text below the help.
   void footer(const std::string& text);
   void needs_command();
@@ -76,6 +95,7 @@ class Parser {
   struct Outcome {
     int status = 0;
     std::string problem;         ///< why the words make no sense; empty when they do
+    std::string near;            ///< what was probably meant, as it is typed; may be empty
     bool known_command = false;  ///< the problem is behind a command's name
   };
   /// Parses the words and runs the command that they call. Help and version go to `out`.

@@ -2,11 +2,16 @@
 
 #include <fmt/core.h>
 
+#include <algorithm>
+#include <array>
 #include <filesystem>
 #include <ostream>
+#include <sstream>
+#include <string_view>
 #include <system_error>
 
 #include "cli/render/style.h"
+#include "core/bytes/text.h"
 #include "demo/world.h"
 
 namespace bayswap::cli {
@@ -20,60 +25,69 @@ class Story {
  public:
   Story(const Path& folder, const Surroundings& surroundings)
       : folder_(folder),
-        out_(surroundings.out),
+        shown_(surroundings.out),
         style_(surroundings.colour, surroundings.width),
-        surroundings_{demo::places(folder), surroundings.out, surroundings.out, surroundings.colour,
-                      surroundings.width} {}
+        colour_(surroundings.colour) {}
+
+  /// What follows is told, or only done: later scenes build on it.
+  void tell(bool aloud) { aloud_ = aloud; }
 
   void scene(const std::string& title, const std::string& thought) {
     ++scene_;
-    out_ << "\n"
-         << style_.paint(Tone::title, fmt::format("{}. {}", scene_, title)) << "\n"
-         << wrapped(thought, style_.width(), 0) << "\n";
+    out() << "\n"
+          << style_.paint(Tone::title, fmt::format("{}. {}", scene_, title)) << "\n"
+          << wrapped(thought, style_.width(), 0) << "\n";
   }
 
   void say(const std::string& thought) {
-    out_ << "\n" << wrapped(thought, style_.width(), 0) << "\n";
+    out() << "\n" << wrapped(thought, style_.width(), 0) << "\n";
   }
 
   // Runs a command as a person would type it, and remembers when it ends otherwise than told.
   void run(const std::vector<std::string>& words, int expected = 0) {
-    run_with(surroundings_, "", words, expected);
+    run_with(demo::places(folder_), "", words, expected);
   }
 
   // The same on one of several devices.
   void run_on(const std::string& device, const std::vector<std::string>& words, int expected = 0) {
-    Surroundings there{demo::places_of_device(folder_, device), out_, out_, surroundings_.colour,
-                       surroundings_.width};
-    run_with(there, device, words, expected);
+    run_with(demo::places_of_device(folder_, device), device, words, expected);
   }
 
   void expect(const Result<void>& outcome) { surprised_ = surprised_ || !outcome; }
   [[nodiscard]] int status() const { return surprised_ ? 1 : 0; }
 
  private:
-  void run_with(const Surroundings& surroundings, const std::string& device,
+  // Nobody reads what a scene that is not told says.
+  std::ostream& out() {
+    unread_.str("");
+    return aloud_ ? shown_ : unread_;
+  }
+
+  void run_with(const Places& places, const std::string& device,
                 const std::vector<std::string>& words, int expected) {
     std::string line = device + "$ bayswap";
     for (const std::string& word : words) line += " " + quoted(word);
-    out_ << "\n" << style_.paint(Tone::good, line) << "\n";
+    out() << "\n" << style_.paint(Tone::good, line) << "\n";
+    const Surroundings surroundings{places, out(), out(), colour_, style_.width()};
     const int status = run_tool(words, surroundings);
     if (status == expected) return;
-    out_ << style_.paint(Tone::bad, fmt::format("(the story expected exit status {}, this was {})",
-                                                expected, status))
-         << "\n";
+    out() << style_.paint(Tone::bad, fmt::format("(the story expected exit status {}, this was {})",
+                                                 expected, status))
+          << "\n";
     surprised_ = true;
   }
 
   Path folder_;
-  std::ostream& out_;
+  std::ostream& shown_;
+  std::ostringstream unread_;
+  bool aloud_ = true;
   Style style_;
-  Surroundings surroundings_;
+  bool colour_;
   int scene_ = 0;
   bool surprised_ = false;
 };
 
-void tell_of_places(Story& story) {
+void tell_of_places(Story& story, const Path& /*folder*/) {
   story.scene(
       "Three places",
       "Some cartridges were dumped into one folder. The den's programs keep their saves in one "
@@ -84,7 +98,7 @@ void tell_of_places(Story& story) {
   story.run({"bay", "learn", "ferry", "ferry"});
 }
 
-void tell_of_dumps(Story& story) {
+void tell_of_dumps(Story& story, const Path& /*folder*/) {
   story.scene("What is in the dumps?", "One chip of one game, in the order of the hardware.");
   story.run({"look", "reader/Copper Tide (America).sra", "reader/Glacier Post (America).mpk"});
   story.scene("Into the den",
@@ -105,7 +119,7 @@ void tell_of_return(Story& story, const Path& folder) {
   story.run({"carry", "den:Copper Tide", "--to", "dumps"});
 }
 
-void tell_of_names_and_clocks(Story& story) {
+void tell_of_names_and_clocks(Story& story, const Path& /*folder*/) {
   story.scene("The right name",
               "The dump is called LANTERN DRIFT. The den has the European and the Japanese ROM: "
               "the header of the dumped ROM says which of them it is.");
@@ -116,7 +130,7 @@ void tell_of_names_and_clocks(Story& story) {
   story.run({"carry", "ferry:Tin Orchard", "--to", "den"});
 }
 
-void tell_of_refusals(Story& story) {
+void tell_of_refusals(Story& story, const Path& /*folder*/) {
   story.scene("What cannot work is not done", "A dead battery gives a file, but no progress.");
   story.run({"carry", "reader/dead battery/Lantern Drift.srm", "--to", "den", "--rom",
              "den/roms/snes/Lantern Drift (Europe).sfc"},
@@ -127,7 +141,7 @@ void tell_of_refusals(Story& story) {
   story.run({"carry", "downloads/Copper Tide (Europe).sra", "--to", "den"}, 1);
 }
 
-void tell_of_a_drawer(Story& story) {
+void tell_of_a_drawer(Story& story, const Path& /*folder*/) {
   story.scene("A drawer of cartridges",
               "Which chip, which order, is it alive? The ROMs say, and so do the bytes.");
   story.run({"look", "drawer/Quarry Choir.srm", "drawer/Moss & Motor (Europe).gba",
@@ -136,7 +150,7 @@ void tell_of_a_drawer(Story& story) {
   story.run({"look", "drawer/Ember Atlas.sav", "drawer/Ember Atlas (second dump).sav"});
 }
 
-void tell_of_cards(Story& story) {
+void tell_of_cards(Story& story, const Path& /*folder*/) {
   story.scene("Memory cards",
               "A card is a set of saves plus free space. This one came from the den.");
   story.run({"bay", "learn", "attic", "attic"});
@@ -150,7 +164,7 @@ void tell_of_cards(Story& story) {
   story.run({"card", "mend", "downloads/failed.card", "-o", "rescued.card"});
 }
 
-void tell_of_versions(Story& story) {
+void tell_of_versions(Story& story, const Path& /*folder*/) {
   story.scene("What was there last week?",
               "Everything that was replaced or written is in history. What is there now goes there "
               "on request, and any version can come back.");
@@ -161,7 +175,7 @@ void tell_of_versions(Story& story) {
   story.run({"history", "verify"});
 }
 
-void tell_of_small_cards(Story& story) {
+void tell_of_small_cards(Story& story, const Path& /*folder*/) {
   story.scene("Small cards",
               "Consoles keep saves inside, in controllers, and in cartridges: cards all the same. "
               "Brass Meridian moves from the console's own memory onto a cartridge.");
@@ -172,7 +186,7 @@ void tell_of_small_cards(Story& story) {
   story.run({"card", "show", "den/saves/Glacier Post (America).srm:pak1"});
 }
 
-void tell_of_titles(Story& story) {
+void tell_of_titles(Story& story, const Path& /*folder*/) {
   story.scene(
       "Titles",
       "Newer consoles keep saves as folders under hex ids and accounts. The desk has copies; "
@@ -192,7 +206,7 @@ void tell_of_titles(Story& story) {
   story.run({"carry", "desk:Saltmarsh Circuit", "--to", "console"});
 }
 
-void tell_of_states(Story& story) {
+void tell_of_states(Story& story, const Path& /*folder*/) {
   story.scene(
       "Save states",
       "Dune Semaphore's console has no save chips, so its players have states. The wharf and the "
@@ -210,7 +224,7 @@ void tell_of_states(Story& story) {
              "wreck/Lantern Drift, last summer.srm", "-o", "Lantern Drift, dug out.srm"});
 }
 
-void tell_of_undo(Story& story) {
+void tell_of_undo(Story& story, const Path& /*folder*/) {
   story.scene(
       "Second thoughts",
       "The last move brought Saltmarsh Circuit to the console. It can be taken back to the byte, "
@@ -227,7 +241,7 @@ Path reader_program() {
   return !failed && std::filesystem::exists(reader, failed) ? reader : Path();
 }
 
-void tell_of_cartridge(Story& story) {
+void tell_of_cartridge(Story& story, const Path& /*folder*/) {
   story.scene(
       "The cartridge itself",
       "A reader is a place like any other: what is in it says what it is. This one is "
@@ -244,7 +258,7 @@ void tell_of_cartridge(Story& story) {
   story.run({"undo"});
 }
 
-void tell_of_fields(Story& story) {
+void tell_of_fields(Story& story, const Path& /*folder*/) {
   story.scene(
       "Values inside a save",
       "Somebody wrote a map of the orchard book: what its bytes mean, which values the game "
@@ -292,30 +306,59 @@ void tell_of_sync(Story& story, const Path& folder) {
   story.run_on("den", {"hub", "show"});
 }
 
+struct Scene {
+  std::string_view word;
+  void (*tell)(Story&, const Path&);
+  bool at_first;  // told when nobody asks for more
+};
+
+constexpr std::array<Scene, 15> kScenes{{{"places", tell_of_places, false},
+                                         {"dumps", tell_of_dumps, true},
+                                         {"return", tell_of_return, false},
+                                         {"names", tell_of_names_and_clocks, false},
+                                         {"refusals", tell_of_refusals, true},
+                                         {"drawer", tell_of_a_drawer, false},
+                                         {"cards", tell_of_cards, false},
+                                         {"small-cards", tell_of_small_cards, false},
+                                         {"states", tell_of_states, false},
+                                         {"titles", tell_of_titles, false},
+                                         {"undo", tell_of_undo, true},
+                                         {"versions", tell_of_versions, false},
+                                         {"cartridge", tell_of_cartridge, false},
+                                         {"fields", tell_of_fields, false},
+                                         {"sync", tell_of_sync, false}}};
+
+bool is_told(const Scene& scene, const StoryChoice& choice) {
+  if (choice.all) return true;
+  return choice.scene.empty() ? scene.at_first : scene.word == choice.scene;
+}
+
 }  // namespace
 
-int tell_story(const Path& folder, const Surroundings& surroundings) {
+std::vector<std::string> scenes_of_story() {
+  std::vector<std::string> words;
+  for (const Scene& scene : kScenes) words.emplace_back(scene.word);
+  return words;
+}
+
+int tell_story(const Path& folder, const StoryChoice& choice, const Surroundings& surroundings) {
   std::error_code problem;
   const Path before = std::filesystem::current_path(problem);
   std::filesystem::current_path(folder, problem);
   if (problem) return static_cast<int>(Trouble::place);
   Story story(folder, surroundings);
   surroundings.out << "The demo world is in " << folder.string() << "\n";
-  tell_of_places(story);
-  tell_of_dumps(story);
-  tell_of_return(story, folder);
-  tell_of_names_and_clocks(story);
-  tell_of_refusals(story);
-  tell_of_a_drawer(story);
-  tell_of_cards(story);
-  tell_of_small_cards(story);
-  tell_of_states(story);
-  tell_of_titles(story);
-  tell_of_undo(story);
-  tell_of_versions(story);
-  tell_of_cartridge(story);
-  tell_of_fields(story);
-  tell_of_sync(story, folder);
+  const auto last = std::find_if(kScenes.rbegin(), kScenes.rend(),
+                                 [&](const Scene& scene) { return is_told(scene, choice); });
+  for (auto scene = kScenes.begin(); scene != last.base(); ++scene) {
+    story.tell(is_told(*scene, choice));
+    scene->tell(story, folder);
+  }
+  story.tell(true);
+  if (!choice.all)
+    story.say(fmt::format(
+        "All of it: bayswap demo DIR --all. One scene: bayswap demo DIR --scene WORD, of {}.",
+        list_text(scenes_of_story())));
   story.say(fmt::format("Look around in {}; it is yours to try things on.", folder.string()));
   std::filesystem::current_path(before, problem);
   return story.status();

@@ -5,9 +5,12 @@
 #include <algorithm>
 #include <array>
 #include <ostream>
+#include <span>
+#include <sstream>
 
 #include "cli/ask_login.h"
 #include "cli/commands/commands.h"
+#include "cli/completion.h"
 #include "cli/render/json.h"
 #include "cli/render/progress.h"
 #include "cli/render/text.h"
@@ -114,7 +117,7 @@ Command& add_command(Command& app, Run& run, const std::string& name, const std:
 }
 
 void add_accept(Command& command, std::vector<std::string>& codes) {
-  command.add_option("--accept", codes, "checks to let through, with commas")
+  command.add_option("--accept", codes, "go on although this check stops it; several: A,B")
       .type_name("CODE")
       .with_commas();
 }
@@ -135,25 +138,74 @@ Result<std::set<Code>> accepted_codes(const std::vector<std::string>& codes) {
   return accepted;
 }
 
-int run_tool(const std::vector<std::string>& arguments, const Surroundings& surroundings) {
+namespace {
+
+constexpr std::string_view kSummary =
+    "Bay Swap moves retro-game saves: it says what they are, checks, converts, carries and undoes.";
+
+constexpr std::string_view kFirstPage =
+    R"(Bay Swap moves retro-game saves between programs, consoles, memory cards and cartridges.
+
+  bayswap look FILE              what is it, and is there progress in it? A folder works, too
+  bayswap carry SAVE --to PLACE  checked, backed up, converted and renamed as the place wants it
+  bayswap undo                   takes the last command back
+
+It also knows save states, memory cards, several devices in step, readers, values inside saves.
+All commands: bayswap --help. One: bayswap help carry. A world to try things in: bayswap demo
+)";
+
+// `help card put` is `card put --help`.
+std::vector<std::string> as_options(std::vector<std::string> words) {
+  if (words.empty() || words.front() != "help") return words;
+  words.erase(words.begin());
+  words.emplace_back("--help");
+  return words;
+}
+
+}  // namespace
+
+CommandInfo describe_tool() {
+  std::ostringstream nowhere;
+  const Surroundings surroundings{{}, nowhere, nowhere};
   Run run{surroundings};
-  Parser parser(
-      "Bay Swap moves retro-game saves: it says what they are, checks, converts, carries and "
-      "undoes.",
-      "bayswap");
+  Parser parser(std::string(kSummary), "bayswap");
+  parser.root().version(BAYSWAP_VERSION);
+  for (const NamedCommand& command : kCommands) command.add(parser.root(), run);
+  return parser.root().describe();
+}
+
+int run_tool(const std::vector<std::string>& typed, const Surroundings& surroundings) {
+  if (typed.empty()) {
+    surroundings.out << kFirstPage;
+    return 0;
+  }
+  if (typed.front() == kCompleteWord) {
+    auto session = Session::open(disk(), surroundings.places);
+    for (const std::string& word :
+         completions(describe_tool(), std::span(typed).subspan(1), session ? &*session : nullptr))
+      surroundings.out << word << "\n";
+    return 0;
+  }
+  const std::vector<std::string> arguments = as_options(typed);
+  Run run{surroundings};
+  Parser parser(std::string(kSummary), "bayswap");
   Command& app = parser.root();
   app.needs_command();
   app.version(BAYSWAP_VERSION);
-  app.footer("'bayswap COMMAND --help' has an example of each. Start with: bayswap demo");
-  add_commands(app, run, arguments.empty() ? "" : arguments.front());
+  app.footer("'bayswap help COMMAND' has an example of each. Start with: bayswap demo");
+  add_commands(app, run, arguments.front());
   const Parser::Outcome parsed = parser.run(arguments, surroundings.out, surroundings.err);
   if (parsed.problem.empty()) return parsed.status != 0 ? parsed.status : run.status;
   // The flag may stand behind the word that ended the parsing.
   run.json = run.json || std::ranges::find(arguments, "--json") != arguments.end();
   const bool named =
       parsed.known_command && !arguments.empty() && !arguments.front().starts_with("-");
+  const std::string help =
+      fmt::format("see: bayswap{}", named ? " help " + safe_text(arguments.front()) : " --help");
   run.fail({Trouble::usage, Code::usage, safe_text(parsed.problem),
-            fmt::format("see: bayswap{} --help", named ? " " + safe_text(arguments.front()) : "")});
+            parsed.near.empty()
+                ? help
+                : fmt::format("did you mean '{}'? {}", safe_text(parsed.near), help)});
   return run.status;
 }
 

@@ -7,6 +7,7 @@
 #include <vector>
 
 #include "bayswap/storage.h"
+#include "cli/parser.h"
 
 namespace bayswap::cli {
 
@@ -22,6 +23,9 @@ struct Surroundings {
 
 /// The exit status of the command contract.
 [[nodiscard]] int exit_status(Trouble trouble);
+
+/// All commands and options, as data.
+[[nodiscard]] CommandInfo describe_tool();
 
 /// Runs one command. Gives the exit status of the command contract.
 int run_tool(const std::vector<std::string>& arguments, const Surroundings& surroundings);

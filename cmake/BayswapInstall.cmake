@@ -19,4 +19,11 @@ if(BAYSWAP_BUILD_TOOL)
   configure_file(${CMAKE_CURRENT_LIST_DIR}/systemd/bayswap-watch.service
     ${PROJECT_BINARY_DIR}/bayswap-watch.service @ONLY)
   install(FILES ${PROJECT_BINARY_DIR}/bayswap-watch.service DESTINATION lib/systemd/user)
+  install(DIRECTORY ${PROJECT_BINARY_DIR}/man/ DESTINATION ${CMAKE_INSTALL_MANDIR}/man1 FILES_MATCHING PATTERN "*.1")
+  install(DIRECTORY ${PROJECT_BINARY_DIR}/man/ DESTINATION ${CMAKE_INSTALL_MANDIR}/man5 FILES_MATCHING PATTERN "*.5")
+  install(FILES ${CMAKE_CURRENT_LIST_DIR}/completions/bayswap.bash
+    DESTINATION ${CMAKE_INSTALL_DATADIR}/bash-completion/completions RENAME bayswap)
+  install(FILES ${CMAKE_CURRENT_LIST_DIR}/completions/_bayswap DESTINATION ${CMAKE_INSTALL_DATADIR}/zsh/site-functions)
+  install(FILES ${CMAKE_CURRENT_LIST_DIR}/completions/bayswap.fish
+    DESTINATION ${CMAKE_INSTALL_DATADIR}/fish/vendor_completions.d)
 endif()

@@ -3,6 +3,7 @@
 #include <algorithm>
 #include <array>
 #include <cstdint>
+#include <utility>
 
 namespace bayswap::demo {
 namespace {
@@ -10,6 +11,7 @@ namespace {
 class Page {
  public:
   Page(std::size_t size, std::byte fill) : bytes_(size, fill) {}
+  explicit Page(Bytes bytes) : bytes_(std::move(bytes)) {}
   Page& text(std::size_t at, std::string_view text, std::size_t length = 0) {
     for (std::size_t i = 0; i < std::max(length, text.size()); ++i)
       bytes_[at + i] = i < text.size() ? static_cast<std::byte>(text[i]) : std::byte{};
@@ -454,10 +456,18 @@ Bytes orchard_book() {
     book.big(0x80 + i * 4, kTrees[i].kind, 1)
         .big(0x81 + i * 4, kTrees[i].age, 1)
         .big(0x82 + i * 4, kTrees[i].fruit, 2);
-  book.text(0x10, "", 16).big(0x10, book.sum(0x20, 0x60), 2);
+  book.text(0x10, "", 16);
+  Bytes bytes = book.bytes();
+  make_orchard_sums(bytes);
+  return bytes;
+}
+
+void make_orchard_sums(Bytes& bytes) {
+  Page book(bytes);
+  book.big(0x10, book.sum(0x20, 0x60), 2);
   book.big(0x12, book.sum(0x10, 2) + book.sum(0x80, 48), 2);
   book.big(0x14, ~static_cast<std::uint64_t>(book.sum(0x10, 4)), 2);
-  return book.bytes();
+  bytes = book.bytes();
 }
 
 Bytes motor_log() {

@@ -10,6 +10,8 @@ namespace bayswap::demo {
 
 /// gb, 8 KiB: baskets, weather and trees, with three checksums that depend on each other.
 [[nodiscard]] Bytes orchard_book();
+/// Makes its checksums right.
+void make_orchard_sums(Bytes& book);
 /// gba flash of 64 KiB: two copies of four sectors that stand one further with each write.
 [[nodiscard]] Bytes motor_log();
 /// snes, 8 KiB: four travellers whose blocks are masked and stand in an order by their key.

@@ -127,6 +127,20 @@ void build_workshop(Builder& world) {
   world.file("workshop/Lantern Drift.srm", drift_party(), 20);
   world.file("workshop/Ember Atlas.nes", nes_rom(), 1);
   world.file("workshop/Ember Atlas.sav", atlas_page(), 20);
+  // The same book two weeks before, and a tree of it.
+  Bytes older = orchard_book();
+  older[0x25] = std::byte{28};   // baskets
+  older[0x21] = std::byte{129};  // day
+  make_orchard_sums(older);
+  world.file("workshop/older/Tin Orchard.gb", gb_rom("TIN ORCHARD", 0x03, 2), 1);
+  world.file("workshop/older/Tin Orchard.sav", older, 6);
+  world.file("workshop/pear.tree", {std::byte{2}, std::byte{6}, std::byte{0}, std::byte{90}}, 6);
+  world.file(
+      "drawer/games.xml",
+      bytes_of("<?xml version=\"1.0\"?>\n<datafile>\n <game name=\"Moss Post (Europe)\">\n"
+               "  <rom name=\"Moss Post (Europe).gb\" size=\"32768\" "
+               "sha1=\"00112233445566778899aabbccddeeff00112233\"/>\n </game>\n</datafile>\n"),
+      6);
   for (const NamedMap& map : field_maps())
     world.file("own/config/maps/" + std::string(map.file), bytes_of(map.text), 1);
 }

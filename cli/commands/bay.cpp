@@ -48,7 +48,7 @@ void add_learn(Command& bay, Run& run) {
   };
   auto arguments = std::make_shared<Arguments>();
   Command& command = add_command(bay, run, "learn", "Work out where a program keeps its saves",
-                                 "bayswap bay learn den ~/emulation");
+                                 "bayswap bay learn den den");
   command.add_option("NAME", arguments->name, "what the bay is called from now on").required();
   command.add_option("PATH", arguments->place, "its folder, with ROMs and saves in it");
   command
@@ -146,7 +146,7 @@ void add_forget(Command& bay, Run& run) {
 void add_bay(Command& app, Run& run) {
   Command& bay = app.add_command("bay", "Places that hold saves, and their rules");
   bay.needs_command();
-  bay.footer("Example:\n  bayswap bay learn den ~/emulation");
+  bay.footer("Example:\n  bayswap bay learn den den");
   add_learn(bay, run);
   add_show(bay, run);
   add_list(bay, run);

@@ -24,7 +24,7 @@ void show_moves(const CarryReport& report, Run& run) {
 void add_new(Command& card, Run& run) {
   auto request = std::make_shared<NewCardRequest>();
   Command& command = add_command(card, run, "new", "Make a formatted empty card",
-                                 "bayswap card new left.card --as ps1-card");
+                                 "bayswap card new new.card --as ps1-card");
   command.add_option("CARD", request->out, "the new card's file").required();
   command.add_option("--as", request->as, "the card's layout").type_name("LAYOUT").required();
   command.add_option("--blocks", request->blocks,
@@ -52,7 +52,7 @@ void add_show(Command& card, Run& run) {
   auto icons = std::make_shared<std::string>();
   auto replace = std::make_shared<bool>(false);
   Command& command = add_command(card, run, "show", "Show a card's saves, and whose block is where",
-                                 "bayswap card show left.card --icons pictures");
+                                 "bayswap card show den/cards/left.card --icons pictures");
   command.add_option("CARD", *name, kCard).required();
   command.add_option("--is", *is, "the card's layout, where it cannot be told").type_name("LAYOUT");
   command.add_flag("--replace", *replace, "overwrite pictures that exist");
@@ -86,7 +86,7 @@ void add_take(Command& card, Run& run) {
   auto request = std::make_shared<TakeRequest>();
   auto codes = std::make_shared<std::vector<std::string>>();
   Command& command = add_command(card, run, "take", "Copy saves out of a card",
-                                 "bayswap card take left.card '#1' -o saves");
+                                 "bayswap card take den/cards/left.card '#1' -o saves");
   command.add_option("CARD", request->card, kCard).required();
   command.add_option("NAME", request->names, fmt::format("{}; none: all of them", kName));
   command.add_option("-o,--out", request->out, "the folder to copy to").type_name("DIR").required();
@@ -114,7 +114,8 @@ void add_put(Command& card, Run& run) {
   auto request = std::make_shared<PutRequest>();
   auto codes = std::make_shared<std::vector<std::string>>();
   Command& command = add_command(card, run, "put", "Copy saves into a card",
-                                 "bayswap card put left.card saves/night");
+                                 "bayswap card put \"closet/meridian cartridge.bram\" "
+                                 "\"closet/meridian internal.bram:MERIDIAN_02\"");
   command.add_option("CARD", request->card, kCard).required();
   command.add_option("FILE", request->files, "files, folders of saves, or CARD:NAME").required();
   command.add_option("--is", request->is, "the files' layout, where it cannot be told")
@@ -140,7 +141,7 @@ void add_drop(Command& card, Run& run) {
   auto codes = std::make_shared<std::vector<std::string>>();
   Command& command =
       add_command(card, run, "drop", "Remove saves from a card; undo brings them back",
-                  "bayswap card drop left.card '#2' --plan");
+                  "bayswap card drop den/cards/left.card '#2' --plan");
   command.add_option("CARD", request->card, kCard).required();
   command.add_option("NAME", request->names, kName).required();
   command.add_option("--is", request->is, "the card's layout, where it cannot be told")
@@ -165,7 +166,7 @@ void add_mend(Command& card, Run& run) {
   auto request = std::make_shared<MendRequest>();
   Command& command = add_command(card, run, "mend",
                                  "Make a sound card of everything that a damaged one still holds",
-                                 "bayswap card mend failed.card -o rescued.card");
+                                 "bayswap card mend downloads/failed.card -o rescued.card");
   command.add_option("CARD", request->card, "the damaged card").required();
   command.add_option("-o,--out", request->out, "the new card's file")
       .type_name("NEWCARD")
@@ -189,7 +190,7 @@ void add_mend(Command& card, Run& run) {
 void add_card(Command& app, Run& run) {
   Command& card = app.add_command("card", "Memory cards: new, show, take, put, drop, mend");
   card.needs_command();
-  card.footer("Example:\n  bayswap card show left.card");
+  card.footer("Example:\n  bayswap card show den/cards/left.card");
   add_new(card, run);
   add_show(card, run);
   add_take(card, run);

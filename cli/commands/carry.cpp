@@ -64,8 +64,8 @@ void add_carry(Command& app, Run& run) {
   CarryRequest& request = arguments->request;
   Command& command = add_command(
       app, run, "carry", "Bring a save to a bay: checked, kept in history, converted, read back",
-      "bayswap carry reader:\"Copper Tide\" --to den --plan\n  bayswap carry --all --from den --to "
-      "ferry");
+      "bayswap carry dumps:\"Copper Tide\" --to den --plan\n  bayswap carry --all --from ferry "
+      "--to den");
   command.add_option(
       "SAVE", request.saves,
       "a file, a folder, an archive, CARD:NAME, BAY:NAME, or a name in the place of --from");
@@ -112,8 +112,8 @@ void add_carry(Command& app, Run& run) {
 void add_undo(Command& app, Run& run) {
   auto move = std::make_shared<std::string>();
   auto codes = std::make_shared<std::vector<std::string>>();
-  Command& command = add_command(app, run, "undo", "Put back exactly what the last carry replaced",
-                                 "bayswap undo\n  bayswap undo m12");
+  Command& command = add_command(app, run, "undo", "Take back the last command, to the byte",
+                                 "bayswap undo\n  bayswap undo m1");
   command.add_option("MOVE", *move, "a move, as carry names it; without it the last command");
   auto port = std::make_shared<PortArguments>();
   add_accept(command, *codes);

@@ -28,7 +28,7 @@ void add_cart_look(Command& cart, Run& run) {
   auto port = std::make_shared<PortArguments>();
   Command& command =
       add_command(cart, run, "look", "What is in the reader: game, region, chip, contacts",
-                  "bayswap cart look --port \"run:bayswap-reader kite.gb kite.sav\"");
+                  "bayswap cart look --port reader");
   add_port(command, *port);
   command.on_call([=, &run] {
     run.with_session([&](Session& session) -> Result<void> {
@@ -56,7 +56,7 @@ void add_dump(Command& cart, Run& run) {
   auto what = std::make_shared<std::string>();
   Command& command = add_command(cart, run, "dump",
                                  "Read ROM and save into files, twice where nothing checks them",
-                                 "bayswap cart dump save -o kite.sav");
+                                 "bayswap cart dump save --port reader -o lantern.srm");
   command.add_option("WHAT", *what, "rom, save or both");
   command.add_option("-o,--out", request->out, "a file; for both a folder")
       .type_name("PATH")
@@ -88,7 +88,7 @@ void add_write(Command& cart, Run& run) {
   Command& command =
       add_command(cart, run, "write",
                   "Write a save onto the cartridge, and read it back after power off and on",
-                  "bayswap cart write kite.sav --plan");
+                  "bayswap cart write \"wreck/Lantern Drift, last summer.srm\" --port reader");
   command.add_option("SAVE", request->save, "the save's file").required();
   command.add_option("--is", request->is, "layout of the save, where the bytes do not tell")
       .type_name("LAYOUT");
@@ -140,7 +140,7 @@ CartAccess access_of(const PortArguments& port, Run& run) {
 void add_cart(Command& app, Run& run) {
   Command& cart = app.add_command("cart", "A cartridge in a reader: look at it, dump it, write it");
   cart.needs_command();
-  cart.footer("Example:\n  bayswap cart look");
+  cart.footer("Example:\n  bayswap cart look --port reader");
   add_ports(cart, run);
   add_cart_look(cart, run);
   add_dump(cart, run);

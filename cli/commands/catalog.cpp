@@ -20,7 +20,7 @@ Result<System> said_system(const std::string& id) {
 
 namespace {
 
-// `europe=NCTP`
+// `europe=NHPP`
 Result<void> add_regions(const std::vector<std::string>& texts,
                          std::map<Region, std::string>& values) {
   for (const std::string& text : texts) {
@@ -47,15 +47,15 @@ void add_add(Command& catalog, Run& run) {
   auto arguments = std::make_shared<AddArguments>();
   Command& command =
       add_command(catalog, run, "add", "Add a game: its codes, its save chip, what it needs",
-                  "bayswap catalog add \"Copper Tide\" --system n64 --chip sram --code "
-                  "america=NCTE --code europe=NCTP");
+                  "bayswap catalog add \"Harbour Post\" --system n64 --chip sram --code "
+                  "america=NHPE --code europe=NHPP");
   command.add_option("TITLE", arguments->game.title, "the game's title").required();
   command.add_option("--system", arguments->system, "its console family")
       .type_name("ID")
       .required();
   command.add_option("--chip", arguments->game.chip, "its save chip, as in a layout id")
       .type_name("CHIP");
-  command.add_option("--code", arguments->codes, "code or serial of a region: europe=NCTP")
+  command.add_option("--code", arguments->codes, "code or serial of a region: europe=NHPP")
       .type_name("REGION=CODE");
   command.add_option("--title-id", arguments->title_ids, "title id of a region")
       .type_name("REGION=ID");
@@ -108,7 +108,7 @@ void add_import(Command& catalog, Run& run) {
   auto system = std::make_shared<std::string>();
   Command& command =
       add_command(catalog, run, "import", "Take over a game list that others keep, XML or CSV",
-                  "bayswap catalog import n64.xml --system n64");
+                  "bayswap catalog import drawer/games.xml --system gb");
   command.add_option("FILE", request->file, "the list").required();
   command.add_option("--system", *system, "its console family, where the list does not say it")
       .type_name("ID");

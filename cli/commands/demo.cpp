@@ -2,6 +2,7 @@
 
 #include <fmt/core.h>
 
+#include <algorithm>
 #include <cstdlib>
 #include <filesystem>
 #include <memory>
@@ -9,6 +10,7 @@
 #include "cli/commands/commands.h"
 #include "cli/render/json.h"
 #include "cli/story.h"
+#include "core/bytes/text.h"
 #include "demo/world.h"
 
 namespace bayswap::cli {
@@ -36,11 +38,22 @@ Result<Path> demo_folder(const std::string& wanted) {
 void add_demo(Command& app, Run& run) {
   auto folder = std::make_shared<std::string>();
   auto only_build = std::make_shared<bool>(false);
+  auto choice = std::make_shared<StoryChoice>();
   Command& command = add_command(app, run, "demo", "Build the demo world and tell its story on it",
-                                 "bayswap demo /tmp/harbour");
+                                 "bayswap demo harbour");
   command.add_option("DIR", *folder, "a new or empty folder; without it a temporary one");
   command.add_flag("--build-only", *only_build, "build the world without the story");
-  command.on_call([folder, only_build, &run] {
+  command.add_flag("--all", choice->all, "the whole story, some thirty screens");
+  command.add_option("--scene", choice->scene, "one scene: " + list_text(scenes_of_story()))
+      .type_name("WORD");
+  command.on_call([folder, only_build, choice, &run] {
+    const auto scenes = scenes_of_story();
+    if (!choice->scene.empty() && std::ranges::find(scenes, choice->scene) == scenes.end()) {
+      run.fail({Trouble::usage, Code::usage,
+                fmt::format("the story has no scene '{}'", safe_text(choice->scene)),
+                "it has " + list_text(scenes)});
+      return;
+    }
     const auto place = demo_folder(*folder);
     if (!place) {
       run.fail(place.error());
@@ -56,7 +69,7 @@ void add_demo(Command& app, Run& run) {
                          : fmt::format("the demo world is in {}\n", place->string()));
       return;
     }
-    run.status = tell_story(*place, run.surroundings);
+    run.status = tell_story(*place, *choice, run.surroundings);
   });
 }
 

@@ -25,7 +25,7 @@ void add_show(Command& field, Run& run) {
   auto request = std::make_shared<FieldRequest>();
   auto paths = std::make_shared<std::vector<std::string>>();
   Command& command = add_command(field, run, "show", "What a save holds, by its field map",
-                                 "bayswap field show den:\"Tin Orchard\" baskets");
+                                 "bayswap field show \"workshop/Tin Orchard.sav\" baskets pickers");
   add_request(command, *request);
   command.add_option("PATH", *paths, "fields, such as crew[2].wage or rooms[*].name; none: all");
   command.on_call([=, &run] {
@@ -42,7 +42,7 @@ void add_check(Command& field, Run& run) {
   auto request = std::make_shared<FieldRequest>();
   Command& command =
       add_command(field, run, "check", "Are its checksums right, and its values legal",
-                  "bayswap field check den:\"Tin Orchard\"");
+                  "bayswap field check \"workshop/Tin Orchard.sav\"");
   add_request(command, *request);
   command.on_call([=, &run] {
     run.with_session([&](Session& session) -> Result<void> {
@@ -59,8 +59,9 @@ void add_check(Command& field, Run& run) {
 void add_diff(Command& field, Run& run) {
   auto older = std::make_shared<FieldRequest>();
   auto newer = std::make_shared<std::string>();
-  Command& command = add_command(field, run, "diff", "Which values differ between two saves",
-                                 "bayswap field diff den:\"Tin Orchard\" ferry:\"Tin Orchard\"");
+  Command& command = add_command(
+      field, run, "diff", "Which values differ between two saves",
+      "bayswap field diff \"workshop/Tin Orchard.sav\" \"workshop/older/Tin Orchard.sav\"");
   add_request(command, *older);
   command.add_option("OTHER", *newer, "the save that it is compared with").required();
   command.on_call([=, &run] {
@@ -130,8 +131,9 @@ void run_edit(Run& run, EditArguments& arguments) {
 
 void add_set(Command& field, Run& run) {
   auto arguments = std::make_shared<EditArguments>();
-  Command& command = add_command(field, run, "set", "Change values; checksums are made right",
-                                 "bayswap field set den:\"Tin Orchard\" baskets=40 --plan");
+  Command& command =
+      add_command(field, run, "set", "Change values; checksums are made right",
+                  "bayswap field set \"workshop/Tin Orchard.sav\" baskets=40 oil=12.5");
   add_request(command, arguments->edit.of);
   command.add_option("PATH=VALUE", arguments->values, "all of them are set, or none").required();
   add_edit_options(command, *arguments);
@@ -142,7 +144,7 @@ void add_seal(Command& field, Run& run) {
   auto arguments = std::make_shared<EditArguments>();
   Command& command =
       add_command(field, run, "seal", "Make the checksums right after an edit by other means",
-                  "bayswap field seal den:\"Tin Orchard\"");
+                  "bayswap field seal \"workshop/Tin Orchard.sav\"");
   add_request(command, arguments->edit.of);
   add_edit_options(command, *arguments);
   command.on_call([=, &run] { run_edit(run, *arguments); });
@@ -152,8 +154,9 @@ void add_take(Command& field, Run& run) {
   auto request = std::make_shared<FieldRequest>();
   auto path = std::make_shared<std::string>();
   auto output = std::make_shared<Path>();
-  Command& command = add_command(field, run, "take", "One structure of a save, as a file",
-                                 "bayswap field take den:\"Tin Orchard\" trees[3] -o tree.bin");
+  Command& command =
+      add_command(field, run, "take", "One structure of a save, as a file",
+                  "bayswap field take \"workshop/Tin Orchard.sav\" 'trees[3]' -o tree.bin");
   add_request(command, *request);
   command.add_option("PATH", *path, "the structure, such as rooms[3]").required();
   command.add_option("-o,--out", *output, "the new file").type_name("OUT").required();
@@ -173,7 +176,7 @@ void add_put(Command& field, Run& run) {
   auto arguments = std::make_shared<EditArguments>();
   Command& command =
       add_command(field, run, "put", "A structure from a file into a save of the same map",
-                  "bayswap field put ferry:\"Tin Orchard\" trees[0] tree.bin");
+                  "bayswap field put \"workshop/Tin Orchard.sav\" 'trees[0]' workshop/pear.tree");
   add_request(command, arguments->edit.of);
   command.add_option("PATH", arguments->structure, "the structure, such as rooms[3]").required();
   command.add_option("FILE", arguments->file, "what take wrote").required();
@@ -192,7 +195,8 @@ void add_find(Command& field, Run& run) {
   auto wanted = std::make_shared<Wanted>();
   Command& command =
       add_command(field, run, "find", "Where a value lies, from saves in which it is known",
-                  "bayswap field find before.sav after.sav --value 120 --then 145");
+                  "bayswap field find \"workshop/older/Tin Orchard.sav\" \"workshop/Tin "
+                  "Orchard.sav\" --value 28 --then 41");
   command.add_option("SAVE", wanted->saves, "saves of one game, one for each value").required();
   command.add_option("--value", wanted->value, "what the game shows for the first save").required();
   command
@@ -223,8 +227,9 @@ void add_find(Command& field, Run& run) {
 
 void add_guess(Command& field, Run& run) {
   auto saves = std::make_shared<std::vector<std::string>>();
-  Command& command = add_command(field, run, "guess", "Likely checksums and copies in a save",
-                                 "bayswap field guess before.sav after.sav");
+  Command& command = add_command(
+      field, run, "guess", "Likely checksums and copies in a save",
+      "bayswap field guess \"workshop/older/Tin Orchard.sav\" \"workshop/Tin Orchard.sav\"");
   command.add_option("SAVE", *saves, "saves of one game; several leave fewer guesses").required();
   command.on_call([=, &run] {
     run.with_session([&](Session& session) -> Result<void> {
@@ -243,7 +248,7 @@ void add_guess(Command& field, Run& run) {
 void add_field(Command& app, Run& run) {
   Command& field = app.add_command("field", "Values inside a save, by a map that people write");
   field.needs_command();
-  field.footer("Example:\n  bayswap field show den:\"Tin Orchard\"");
+  field.footer("Example:\n  bayswap field show \"workshop/Tin Orchard.sav\"");
   add_show(field, run);
   add_set(field, run);
   add_check(field, run);

@@ -114,7 +114,7 @@ void add_restore(Command& app, Run& run) {
   auto request = std::make_shared<RestoreRequest>();
   Command& command =
       add_command(app, run, "restore", "Bring an older version back; undo takes that back",
-                  "bayswap restore \"den:Copper Tide\" --at v12");
+                  "bayswap restore \"den:Copper Tide\" --at v2");
   command.add_option("SAVE", request->save, kSave).required();
   command
       .add_option("--at", request->at, "the version, as 'bayswap history' shows it; @ID: the hub's")

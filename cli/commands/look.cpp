@@ -215,7 +215,7 @@ Result<void> look_at_all(Session& session, const LookArguments& arguments, Run& 
 void add_look(Command& app, Run& run) {
   auto arguments = std::make_shared<LookArguments>();
   Command& command = add_command(app, run, "look", "Say what a file is, or what a folder holds",
-                                 "bayswap look \"saves/Copper Tide.srm\"");
+                                 "bayswap look \"den/saves/Copper Tide (America).srm\"");
   command.add_option("PATH", arguments->paths, "files, folders, or a reader's bay").required();
   command.add_option("--is", arguments->options.is, "the layout, where the bytes alone do not tell")
       .type_name("LAYOUT");

@@ -36,12 +36,12 @@ Result<std::uint64_t> parse_size(const std::string& text) {
 
 void add_reshape(Command& app, Run& run) {
   auto arguments = std::make_shared<ReshapeArguments>();
-  Command& command =
-      add_command(app, run, "reshape", "Convert bytes from one layout to another",
-                  "bayswap reshape \"Copper Tide.srm\" --as n64-sram -o \"Copper Tide.sra\"");
+  Command& command = add_command(app, run, "reshape", "Convert bytes from one layout to another",
+                                 "bayswap reshape \"den/saves/Copper Tide (America).srm\" --as "
+                                 "n64-sram -o \"Copper Tide.sra\"");
   command.add_option("IN", arguments->request.inputs, "one save, or several that are joined")
       .required();
-  command.add_option("--as", arguments->request.as, "wanted layout; several with commas")
+  command.add_option("--as", arguments->request.as, "wanted layout; several: A,B")
       .type_name("LAYOUT")
       .with_commas();
   command.add_option("--like", arguments->request.like, "an existing file to imitate")

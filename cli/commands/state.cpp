@@ -20,7 +20,7 @@ void add_list(Command& state, Run& run) {
   auto picture = std::make_shared<std::string>();
   auto replace = std::make_shared<bool>(false);
   Command& command = add_command(state, run, "list", "The slots of each game, with their pictures",
-                                 "bayswap state list den");
+                                 "bayswap state list wharf");
   command.add_option("PLACE", *place, "a bay, a folder or a file").required();
   command.add_option("--png", *picture, "write the board as a picture, too").type_name("FILE");
   command.add_flag("--replace", *replace, "overwrite the picture if it exists");
@@ -52,9 +52,9 @@ void add_list(Command& state, Run& run) {
 
 void add_dig(Command& state, Run& run) {
   auto request = std::make_shared<DigRequest>();
-  Command& command =
-      add_command(state, run, "dig", "Find the save inside a state, and write it",
-                  "bayswap state dig \"Lantern Drift.st0\" --like older.srm -o found.srm");
+  Command& command = add_command(state, run, "dig", "Find the save inside a state, and write it",
+                                 "bayswap state dig \"wreck/Lantern Drift.state4\" --like "
+                                 "\"wreck/Lantern Drift, last summer.srm\" -o found.srm");
   auto states = std::make_shared<std::vector<std::string>>();
   command
       .add_option("STATE", *states,
@@ -89,7 +89,7 @@ void add_dig(Command& state, Run& run) {
 void add_state(Command& app, Run& run) {
   Command& state = app.add_command("state", "Save states: their slots, and the saves in them");
   state.needs_command();
-  state.footer("Example:\n  bayswap state list den");
+  state.footer("Example:\n  bayswap state list wharf");
   add_list(state, run);
   add_dig(state, run);
 }

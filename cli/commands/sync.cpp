@@ -24,7 +24,7 @@ void add_join(Command& hub, Run& run) {
   auto where = std::make_shared<std::string>();
   auto device = std::make_shared<std::optional<std::string>>();
   Command& command = add_command(hub, run, "join", "Meet your other devices in a folder",
-                                 "bayswap hub join /media/stick/saves --as den");
+                                 "bayswap hub join stick --as den");
   auto seal = std::make_shared<bool>(false);
   command.add_option("FOLDER", *where, "the hub; an empty folder becomes a new one").required();
   command.add_option("--as", *device, "what this device is called there; else the machine's name")
@@ -122,7 +122,7 @@ void add_sync(Command& app, Run& run) {
   auto no_states = std::make_shared<bool>(false);
   Command& command = add_command(app, run, "sync",
                                  "The newest progress everywhere; a conflict is shown, not settled",
-                                 "bayswap sync den ferry --plan");
+                                 "bayswap sync den --plan");
   command.add_option("BAY", request->bays, "bays to bring in step; none: all");
   command.add_flag("--plan", request->plan, "only say what would be done");
   command.add_flag("--no-states", *no_states, "leave the states of programs out");
@@ -177,7 +177,7 @@ void add_watch(Command& app, Run& run) {
 void add_hub(Command& app, Run& run) {
   Command& hub = app.add_command("hub", "Where your devices meet: a folder that all of them see");
   hub.needs_command();
-  hub.footer("Example:\n  bayswap hub join /media/stick/saves");
+  hub.footer("Example:\n  bayswap hub join stick");
   add_join(hub, run);
   add_show(hub, run);
   add_leave(hub, run);

@@ -186,6 +186,7 @@ class Editing {
     source.save.part(save_.part)->data = view_.bytes();
     source.save.part(save_.part)->blank = false;
     source.modified_ns = now_ns();
+    source.several_roms.clear();  // it goes back where it lies, whichever game that is
     source.last_look = unchanged(session_, source.files);
     std::string place = save_.place;
     if (edit_.output) return write_copy(std::move(source));
@@ -202,6 +203,8 @@ class Editing {
     if (!carried) return tl::unexpected(carried.error());
     if (carried->report.failed) return tl::unexpected(*carried->report.failed);
     edited_.moves = std::move(carried->report.moves);
+    for (MoveReport& move : edited_.moves)
+      if (move.to.empty()) move.to = edit_.of.save;
     return {};
   }
 
