@@ -69,22 +69,17 @@ std::vector<Checksum> kinds(unsigned width) {
 class Running {
  public:
   explicit Running(const Checksum& sum)
-      : sum_(sum), unit_bytes_(sum.kind == Checksum::Kind::crc ? 1 : sum.unit / 8) {
-    if (sum.kind != Checksum::Kind::crc) return;
-    Checksum one = sum;
-    one.start = one.final_xor = 0;
-    for (std::size_t i = 0; i < table_.size(); ++i) {
-      const auto byte = static_cast<std::byte>(i);
-      table_[i] = sum_of(one, ByteView(&byte, 1));
-    }
-  }
+      : sum_(sum), table_(sum), unit_bytes_(sum.kind == Checksum::Kind::crc ? 1 : sum.unit / 8) {}
   void begin() {
     value_ = sum_.start;
     filled_ = 0;
     pending_ = 0;
   }
   void add(std::byte byte) {
-    if (sum_.kind == Checksum::Kind::crc) return add_to_crc(to_u8(byte));
+    if (sum_.kind == Checksum::Kind::crc) {
+      value_ = table_.next(value_, to_u8(byte));
+      return;
+    }
     const unsigned shift = sum_.order == std::endian::big ? unit_bytes_ - 1 - filled_ : filled_;
     pending_ |= static_cast<std::uint64_t>(to_u8(byte)) << (8 * shift);
     if (++filled_ < unit_bytes_) return;
@@ -102,15 +97,9 @@ class Running {
   }
 
  private:
-  void add_to_crc(std::uint8_t byte) {
-    const std::uint64_t top = sum_.reflected ? value_ : value_ >> (sum_.width - 8);
-    const std::uint64_t rest = sum_.reflected ? value_ >> 8U : value_ << 8U;
-    value_ = (table_[(top ^ byte) & 0xFFU] ^ rest) & low_bits(sum_.width);
-  }
-
   const Checksum& sum_;
+  CrcTable table_;
   unsigned unit_bytes_;
-  std::array<std::uint64_t, 256> table_{};
   std::uint64_t value_ = 0;
   std::uint64_t pending_ = 0;
   unsigned filled_ = 0;

@@ -21,23 +21,27 @@ void each_unit(const Checksum& sum, ByteView bytes, const Add& add) {
 }
 
 std::uint64_t crc_of(const Checksum& sum, ByteView bytes) {
-  const std::uint64_t top = 1ULL << (sum.width - 1);
+  const CrcTable table(sum);
   std::uint64_t crc = sum.start & low_bits(sum.width);
-  for (const std::byte byte : bytes) {
-    if (sum.reflected) {
-      crc ^= to_u8(byte);
-      for (int bit = 0; bit < 8; ++bit)
-        crc = (crc & 1U) != 0 ? crc >> 1U ^ sum.polynomial : crc >> 1U;
-      continue;
-    }
-    crc ^= static_cast<std::uint64_t>(to_u8(byte)) << (sum.width - 8);
-    for (int bit = 0; bit < 8; ++bit)
-      crc = (crc & top) != 0 ? crc << 1U ^ sum.polynomial : crc << 1U;
-  }
+  for (const std::byte byte : bytes) crc = table.next(crc, to_u8(byte));
   return crc ^ sum.final_xor;
 }
 
 }  // namespace
+
+CrcTable::CrcTable(const Checksum& sum)
+    : reflected_(sum.reflected), width_(sum.width), mask_(low_bits(sum.width)) {
+  const std::uint64_t top = 1ULL << (width_ - 1);
+  for (std::uint64_t i = 0; i < table_.size(); ++i) {
+    std::uint64_t crc = reflected_ ? i : i << (width_ - 8);
+    for (int bit = 0; bit < 8; ++bit) {
+      const bool over = (crc & (reflected_ ? 1 : top)) != 0;
+      crc = reflected_ ? crc >> 1U : crc << 1U;
+      if (over) crc ^= sum.polynomial;
+    }
+    table_[i] = crc & mask_;
+  }
+}
 
 std::uint64_t sum_of(const Checksum& sum, ByteView bytes) {
   std::uint64_t value = sum.start;

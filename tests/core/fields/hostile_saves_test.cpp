@@ -1,5 +1,5 @@
-// The demo's maps over saves with bytes changed, cut off and doubled: everything ends, and what can be
-// set can be read.
+// The demo's maps over saves with bytes changed, cut off and doubled: everything ends, and what can
+// be set can be read.
 #include <gtest/gtest.h>
 
 #include "core/fields/field_view.h"
@@ -27,7 +27,8 @@ TEST(HostileSaves, EndInValuesOrErrors) {
     const std::size_t which = numbers() % saves.size();
     Bytes save = saves[which];
     for (unsigned change = 0; change < 1 + numbers() % 6; ++change) {
-      const std::size_t at = numbers() % std::min<std::size_t>(save.size(), numbers() % 2 == 0 ? 0x100 : 0x10000);
+      const std::size_t at =
+          numbers() % std::min<std::size_t>(save.size(), numbers() % 2 == 0 ? 0x100 : 0x10000);
       const std::size_t run = std::min<std::size_t>(1 + numbers() % 40, save.size() - at);
       for (std::size_t k = 0; k < run; ++k) save[at + k] = static_cast<std::byte>(numbers());
     }

@@ -157,6 +157,7 @@ TEST(FieldSearch, GuessesChecksums) {
       EXPECT_TRUE(map) << map.error().text;
     }
   }
+  RecordProperty("named", named);
   EXPECT_GE(named * 10, rounds * 9) << named << " of " << rounds;
 }
 
