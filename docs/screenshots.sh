@@ -8,7 +8,7 @@ world=$(mktemp -d)/harbour
 trap 'rm -rf "$(dirname "$world")"' EXIT
 export XDG_CONFIG_HOME=$world/own-config XDG_DATA_HOME=$world/own-data
 "$tool" demo "$world" --build-only >/dev/null
-mkdir -p "$XDG_CONFIG_HOME/bayswap" && cp "$world/own/config/catalog.toml" "$XDG_CONFIG_HOME/bayswap/"
+mkdir -p "$XDG_CONFIG_HOME" && cp -r "$world/own/config" "$XDG_CONFIG_HOME/bayswap"
 mkdir -p "$(dirname "$world")/bin" && ln -s "$tool" "$(dirname "$tool")/bayswap-reader" "$(dirname "$world")/bin/"
 export PATH="$(dirname "$world")/bin:$PATH"
 cd "$world"
@@ -62,7 +62,6 @@ shot reshape 'bayswap reshape "den/saves/Glacier Post (America).srm" --split -o 
   'bayswap reshape joined.srm --as n64-eeprom4k -o eeprom.bin' \
   'bayswap reshape "ferry/gb/Tin Orchard (Europe).sav" --as gb-battery-clock48 -o orchard.sav'
 shot card-ps1 'bayswap card show den/cards/left.card'
-shot card-gc 'bayswap card show attic/cards/kites.card'
 shot card-mend 'bayswap look downloads/failed.card' \
   'bayswap card mend downloads/failed.card -o rescued.card'
 shot card-dc 'bayswap card show closet/regatta.card'
@@ -100,6 +99,11 @@ shot cart 'bayswap cart look --port pty:slot' 'bayswap cart dump -o dumps --port
   'bayswap cart write "den/saves/Lantern Drift (Japan).srm" --port pty:slot' \
   'bayswap cart write "wreck/Lantern Drift, last summer.srm" --port pty:slot' 'bayswap undo'
 kill $simulated
+shot field 'bayswap field show "workshop/Tin Orchard.sav" day oil chest pickers' \
+  'bayswap field set "workshop/Tin Orchard.sav" "pickers[1].wage=41"' \
+  'bayswap field set "workshop/Tin Orchard.sav" "pickers[1].wage=25" oil=20' \
+  'bayswap field check "workshop/Moss & Motor.sav"' \
+  'bayswap history "workshop/Tin Orchard.sav"'
 shot demo 'bayswap demo ../story'
 # Three devices around a stick: `on DEVICE …` has its settings, `play` writes new progress.
 bin=$(dirname "$world")/bin

@@ -201,7 +201,7 @@ void add_find(Command& field, Run& run) {
   command.add_option("--value", wanted->value, "what the game shows for the first save").required();
   command
       .add_option("--then", wanted->then,
-                  "for each further save: a value, or same, changed, larger, smaller")
+                  "for each further save: a value, or unchanged, changed, larger, smaller")
       .type_name("VALUE");
   command.add_flag("--text", wanted->text, "the value is a name or other text");
   command.add_option("--most", wanted->most, "so many places are shown").show_default();

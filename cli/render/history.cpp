@@ -30,11 +30,18 @@ std::string version_line(const Version& version, const Style& style) {
   const std::size_t used = kLineStart + columns_of(version.change) + columns_of(end);
   const std::size_t room = style.width() > used + kLeast ? style.width() - used : kLeast;
   const std::string reason = style.fitted(version.reason, room - kBetween);
+  const std::string marked_end = style.paint(version.whole ? Tone::good : Tone::warn, end);
+  // What changed in many words has a line of its own; why it was written stands below.
+  if (used + kLeast > style.width() && columns_of(version.change) > kLeast)
+    return line + style.fitted(version.change, style.width() - kLineStart - columns_of(end)) +
+           marked_end + "\n" + std::string(kLineStart, ' ') +
+           style.paint(Tone::quiet, style.fitted(version.reason, style.width() - kLineStart)) +
+           "\n";
   if (version.change.empty())
     line += reason;
   else
     line += version.change + style.paint(Tone::quiet, " · " + reason);
-  return line + style.paint(version.whole ? Tone::good : Tone::warn, end) + "\n";
+  return line + marked_end + "\n";
 }
 
 std::string heading(const SaveHistory& save, const Style& style) {

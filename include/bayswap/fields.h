@@ -118,7 +118,7 @@ struct FieldEdited {
 Result<std::uint64_t> take_structure(Session& session, const FieldRequest& request,
                                      const std::string& path, const Path& output);
 
-/// What is known of a value in one of several saves: a number, `text`, or `same`, `changed`,
+/// What is known of a value in one of several saves: a number, `text`, or `unchanged`, `changed`,
 /// `larger` or `smaller` than in the save before.
 struct FieldHint {
   std::string save;  ///< an address

@@ -26,7 +26,7 @@ Result<Bytes> bytes_of(Session& session, const std::string& address) {
 
 Result<fields::Clue> clue_of(const std::string& text, bool as_text) {
   using Kind = fields::Clue::Kind;
-  for (const auto& [word, kind] : {std::pair{"same", Kind::same},
+  for (const auto& [word, kind] : {std::pair{"unchanged", Kind::same},
                                    {"changed", Kind::changed},
                                    {"larger", Kind::larger},
                                    {"smaller", Kind::smaller}})
@@ -39,7 +39,7 @@ Result<fields::Clue> clue_of(const std::string& text, bool as_text) {
       std::from_chars(begin, text.data() + text.size(), clue.value, hex ? 16 : 10);
   if (error == std::errc() && end == text.data() + text.size()) return clue;
   return fail(Trouble::usage, Code::usage, fmt::format("'{}' is no number", safe_text(text)),
-              "write a number, or same, changed, larger or smaller");
+              "write a number, or unchanged, changed, larger or smaller");
 }
 
 std::string place_words(const fields::FoundPlace& place) {

@@ -312,6 +312,7 @@ class Parser {
 
 void collect_names(const Node& node, std::vector<std::string>& names) {
   if (node.op == Op::path) names.push_back(node.steps.front().name);
+  if (node.op == Op::in_table) names.push_back(node.name);
   for (const NodeStep& step : node.steps)
     if (step.index) collect_names(*step.index, names);
   for (const NodePtr& input : node.inputs) collect_names(*input, names);

@@ -94,7 +94,10 @@ struct Checksum {
   Complement complement = Complement::none;
   // Of a CRC:
   std::uint64_t polynomial = 0;
-  bool reflected = false;
+  unsigned crc_bits = 16;  ///< 8 to 64
+  bool reflected =
+      false;  ///< the lowest bit of each byte first; the polynomial then stands so, too
+  bool reflected_out = false;
   std::uint64_t final_xor = 0;
   struct Range {
     std::string section;

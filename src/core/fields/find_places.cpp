@@ -21,7 +21,7 @@ struct Coding {
 
 std::vector<Coding> codings() {
   std::vector<Coding> all;
-  for (const std::size_t bytes : {1U, 2U, 3U, 4U, 8U})
+  for (std::size_t bytes = 1; bytes <= 8; ++bytes)
     for (const std::endian order : {std::endian::little, std::endian::big})
       for (const bool bcd : {false, true})
         for (const bool is_signed : {false, true}) {

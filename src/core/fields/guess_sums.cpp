@@ -39,13 +39,13 @@ std::vector<Checksum> kinds(unsigned width) {
       all.push_back(sum);
     }
     sum = Checksum{};
-    sum.width = width;
+    sum.width = sum.crc_bits = width;
     sum.order = order;
     sum.kind = Checksum::Kind::crc;
     const auto add = [&](std::uint64_t polynomial, bool reflected, std::uint64_t start,
                          std::uint64_t final_xor) {
       sum.polynomial = polynomial;
-      sum.reflected = reflected;
+      sum.reflected = sum.reflected_out = reflected;
       sum.start = start;
       sum.final_xor = final_xor;
       all.push_back(sum);

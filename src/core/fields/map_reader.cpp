@@ -55,8 +55,7 @@ class MapReader {
     });
     map_.whole = read_structure(root_);
     if (const TomlValue* copies = root_.get("copies")) read_copies(*copies);
-    check_names(map_.whole);
-    for (const auto& [name, structure] : map_.structures) check_names(structure);
+    check_used_names();
     if (!failed_) check_heights();
     if (failed_) return tl::unexpected(*failed_);
     return std::make_shared<const FieldMap>(std::move(map_));
@@ -145,9 +144,12 @@ class MapReader {
       return {};
     }
     auto parsed = Expression::parse(value->text);
-    if (parsed) return std::move(*parsed);
-    wrong(*value, parsed.error().text);
-    return {};
+    if (!parsed) {
+      wrong(*value, parsed.error().text);
+      return {};
+    }
+    used_names_.emplace_back(value, parsed->names());
+    return std::move(*parsed);
   }
   std::endian order(const TomlValue& table, std::endian otherwise) {
     const std::string said = text(table, "order");
@@ -266,10 +268,22 @@ class MapReader {
       Field field = read_field(*one);
       if (!structure.by_name.emplace(field.name, structure.fields.size()).second)
         wrong(*one, fmt::format("there are two fields called '{}'", safe_text(field.name)));
+      check_section(*one, structure, field.section);
       structure.fields.push_back(std::move(field));
     }
-    for (const TomlValue* one : tables_at(table, "checksum"))
+    const auto sections = tables_at(table, "section");
+    for (std::size_t i = 0; i < sections.size(); ++i)
+      check_key(*sections[i], structure, structure.sections[i]);
+    for (const TomlValue* one : tables_at(table, "checksum")) {
       structure.checksums.push_back(read_checksum(*one));
+      const Checksum& sum = structure.checksums.back();
+      check_section(*one, structure, sum.section);
+      for (const Checksum::Range& range : sum.over) {
+        check_section(*one, structure, range.section);
+        if (!range.field.empty() && structure.field(range.field) == nullptr)
+          wrong(*one, fmt::format("there is no field '{}' beside it", safe_text(range.field)));
+      }
+    }
     for (const TomlValue* one : tables_at(table, "rule")) {
       known_keys(*one, {"name", "text", "when", "must"});
       Rule rule{text(*one, "name"), text(*one, "text"), expression(*one, "when"),
@@ -487,9 +501,9 @@ class MapReader {
   }
 
   Checksum read_checksum(const TomlValue& table) {
-    known_keys(table,
-               {"name", "at", "in", "type", "order", "kind", "unit", "start", "plus", "complement",
-                "polynomial", "reflected", "final_xor", "over", "without_itself"});
+    known_keys(table, {"name", "at", "in", "type", "order", "kind", "unit", "start", "plus",
+                       "complement", "polynomial", "crc_bits", "reflected", "reflected_out",
+                       "final_xor", "over", "without_itself"});
     Checksum sum;
     name_of(table, sum.name);
     sum.at = expression(table, "at", true);
@@ -521,7 +535,14 @@ class MapReader {
     sum.polynomial = raw("polynomial");
     sum.final_xor = raw("final_xor");
     sum.reflected = truth(table, "reflected");
+    sum.reflected_out =
+        table.get("reflected_out") == nullptr ? sum.reflected : truth(table, "reflected_out");
     sum.without_itself = truth(table, "without_itself");
+    const std::int64_t bits = number(table, "crc_bits").value_or(sum.width);
+    if (bits < 8 || bits > sum.width)
+      wrong(table, "'crc_bits' is from 8 to what the checksum's type holds");
+    else
+      sum.crc_bits = static_cast<unsigned>(bits);
     static const std::map<std::string, Checksum::Complement> kComplements{
         {"", Checksum::Complement::none},
         {"ones", Checksum::Complement::ones},
@@ -574,33 +595,37 @@ class MapReader {
     map_.copies = std::move(copies);
   }
 
-  // Names of sections and fields that are only known when all is read.
-  void check_names(const Structure& structure) {
-    const auto section_is_there = [&](const std::string& name) {
-      if (!name.empty() && structure.section(name) == nullptr)
-        wrong(root_, fmt::format("there is no section '{}'", safe_text(name)));
-    };
-    for (const Field& field : structure.fields) section_is_there(field.section);
-    for (const Checksum& sum : structure.checksums) {
-      section_is_there(sum.section);
-      for (const Checksum::Range& range : sum.over) {
-        section_is_there(range.section);
-        if (!range.field.empty() && structure.field(range.field) == nullptr)
-          wrong(root_, fmt::format("checksum '{}': there is no field '{}' beside it", sum.name,
-                                   safe_text(range.field)));
+  void check_section(const TomlValue& at, const Structure& structure, const std::string& name) {
+    if (!name.empty() && structure.section(name) == nullptr)
+      wrong(at, fmt::format("there is no section '{}' beside it", safe_text(name)));
+  }
+
+  // What unlocks a section can't lie in one.
+  void check_key(const TomlValue& at, const Structure& structure, const Section& section) {
+    for (const Expression* key : {&section.order, &section.mask})
+      for (const std::string& name : key->names()) {
+        const Field* field = structure.field(name);
+        if (field == nullptr || !field->section.empty() || field->shape == Shape::structure)
+          wrong(at, fmt::format("section '{}': its key '{}' has to be a number beside it, outside "
+                                "of sections",
+                                section.name, safe_text(name)));
       }
-    }
-    // What unlocks a section can't lie in one.
-    for (const Section& section : structure.sections)
-      for (const Expression* key : {&section.order, &section.mask})
-        for (const std::string& name : key->names()) {
-          const Field* field = structure.field(name);
-          if (field == nullptr || !field->section.empty() || field->shape == Shape::structure)
-            wrong(root_,
-                  fmt::format("section '{}': its key '{}' has to be a number beside it, outside "
-                              "of sections",
-                              section.name, safe_text(name)));
-        }
+  }
+
+  // Names that mean nothing anywhere in the map are told before a save is opened.
+  void check_used_names() {
+    std::set<std::string> known{"index"};
+    const auto add_fields = [&](const Structure& structure) {
+      for (const Field& field : structure.fields) known.insert(field.name);
+    };
+    add_fields(map_.whole);
+    for (const auto& [name, structure] : map_.structures) add_fields(structure);
+    for (const auto& [name, table] : map_.tables) known.insert(name);
+    for (const auto& [name, names] : map_.enumerations) known.insert(name);
+    for (const auto& [value, names] : used_names_)
+      for (const std::string& name : names)
+        if (!known.contains(name))
+          wrong(*value, fmt::format("there is no field, table or enum '{}'", safe_text(name)));
   }
 
   // How many structures lie in each other, from this one inwards.
@@ -625,6 +650,7 @@ class MapReader {
   const TomlValue& root_;
   FieldMap map_;
   std::map<std::string, int> heights_;
+  std::vector<std::pair<const TomlValue*, std::vector<std::string>>> used_names_;
   std::endian order_ = std::endian::little;
   std::optional<Error> failed_;
 };

@@ -20,17 +20,25 @@ void each_unit(const Checksum& sum, ByteView bytes, const Add& add) {
   }
 }
 
+// The bits in the other order.
+std::uint64_t turned(std::uint64_t value, unsigned width) {
+  std::uint64_t out = 0;
+  for (unsigned bit = 0; bit < width; ++bit) out |= (value >> bit & 1U) << (width - 1 - bit);
+  return out;
+}
+
 std::uint64_t crc_of(const Checksum& sum, ByteView bytes) {
   const CrcTable table(sum);
-  std::uint64_t crc = sum.start & low_bits(sum.width);
+  std::uint64_t crc = sum.start & low_bits(sum.crc_bits);
   for (const std::byte byte : bytes) crc = table.next(crc, to_u8(byte));
+  if (sum.reflected != sum.reflected_out) crc = turned(crc, sum.crc_bits);
   return crc ^ sum.final_xor;
 }
 
 }  // namespace
 
 CrcTable::CrcTable(const Checksum& sum)
-    : reflected_(sum.reflected), width_(sum.width), mask_(low_bits(sum.width)) {
+    : reflected_(sum.reflected), width_(sum.crc_bits), mask_(low_bits(sum.crc_bits)) {
   const std::uint64_t top = 1ULL << (width_ - 1);
   for (std::uint64_t i = 0; i < table_.size(); ++i) {
     std::uint64_t crc = reflected_ ? i : i << (width_ - 8);

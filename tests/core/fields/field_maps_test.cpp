@@ -268,9 +268,9 @@ TEST(FieldSums, HaveTheirKnownValues) {
                       std::uint64_t last) {
     Checksum sum;
     sum.kind = Checksum::Kind::crc;
-    sum.width = width;
+    sum.width = sum.crc_bits = width;
     sum.polynomial = polynomial;
-    sum.reflected = reflected;
+    sum.reflected = sum.reflected_out = reflected;
     sum.start = start;
     sum.final_xor = last;
     return sum;
@@ -279,6 +279,12 @@ TEST(FieldSums, HaveTheirKnownValues) {
   EXPECT_EQ(sum_of(crc(16, 0xA001, true, 0, 0), digits), 0xBB3DU);
   EXPECT_EQ(sum_of(crc(32, 0xEDB88320, true, 0xFFFFFFFF, 0xFFFFFFFF), digits), 0xCBF43926U);
   EXPECT_EQ(sum_of(crc(8, 0x07, false, 0, 0), digits), 0xF4U);
+  Checksum twelve = crc(16, 0x80F, false, 0, 0);  // twelve bits in a field of sixteen
+  twelve.crc_bits = 12;
+  EXPECT_EQ(sum_of(twelve, digits), 0xF5BU);
+  Checksum both = crc(16, 0x1021, false, 0xFFFF, 0);
+  both.reflected_out = true;
+  EXPECT_EQ(sum_of(both, digits), 0x8D94U) << "29B1 with its bits turned";
   const Bytes some = test::bytes({0x01, 0x02, 0xFF, 0xFF, 0x10});
   EXPECT_EQ(sum_of(sum_with([](Checksum&) {}), some), 0x0211U);
   EXPECT_EQ(sum_of(sum_with([](Checksum& s) { s.plus = 3; }), some), 0x0214U);
@@ -481,6 +487,13 @@ TEST(FieldMaps, ThatAreWrongAreToldWithLineAndColumn) {
             std::string::npos);
   EXPECT_NE(told("[[checksum]]\nname = \"s\"\nat = 0\nkind = \"md5\"\n").find("sum, xor or crc"),
             std::string::npos);
+  EXPECT_NE(
+      told(field + "type = \"u8\"\nin = \"x\"\n").find("line 5, column 1: there is no section"),
+      std::string::npos);
+  EXPECT_NE(told("[[rule]]\nname = \"r\"\nmust = \"goold > 1\"\n")
+                .find("line 7, column 8: there is no field, table or enum 'goold'"),
+            std::string::npos)
+      << told("[[rule]]\nname = \"r\"\nmust = \"goold > 1\"\n");
   EXPECT_EQ(read_map("x = 1\n", "m.toml").error().code, Code::bad_map);
   EXPECT_EQ(read_map("[[[", "m.toml").error().code, Code::bad_map);
 }

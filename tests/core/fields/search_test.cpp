@@ -109,7 +109,8 @@ Saved saved(test::Numbers& numbers) {
     default:
       made.sum.kind = Checksum::Kind::crc;
       made.sum.polynomial = made.sum.width == 32 ? 0xEDB88320 : 0x1021;
-      made.sum.reflected = made.sum.width == 32;
+      made.sum.crc_bits = made.sum.width;
+      made.sum.reflected = made.sum.reflected_out = made.sum.width == 32;
       made.sum.start = made.sum.width == 32 ? 0xFFFFFFFF : 0xFFFF;
       made.sum.final_xor = made.sum.width == 32 ? 0xFFFFFFFF : 0;
   }
