@@ -15,6 +15,7 @@
 #include "cli/render/progress.h"
 #include "cli/render/text.h"
 #include "core/bytes/text.h"
+#include "moves/outputs.h"
 
 namespace bayswap::cli {
 namespace {
@@ -114,6 +115,21 @@ Command& add_command(Command& app, Run& run, const std::string& name, const std:
   command.add_flag("--json", run.json, "one JSON object on standard output");
   command.footer("Example:\n  " + example);
   return command;
+}
+
+void add_page(Command& command, PageChoice& choice) {
+  command.add_option("--page", choice.file, "also write a page to look at and to share")
+      .type_name("FILE.html");
+}
+
+Result<void> write_page(Session& session, Run& run, const std::string& command,
+                        const PageChoice& choice, const std::string& text) {
+  const ByteView bytes = as_bytes(text);
+  const OutputKind kind{command, "", "", choice.replace};
+  const auto written = write_outputs(session, kind, {{*choice.file, {bytes.begin(), bytes.end()}}});
+  if (!written) return tl::unexpected(written.error());
+  if (!run.json) run.print(fmt::format("the page is in {}\n", path_text(choice.file->string())));
+  return {};
 }
 
 void add_accept(Command& command, std::vector<std::string>& codes) {

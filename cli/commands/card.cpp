@@ -7,6 +7,7 @@
 #include "cli/commands/commands.h"
 #include "cli/render/card.h"
 #include "cli/render/json.h"
+#include "cli/render/page.h"
 #include "cli/render/text.h"
 
 namespace bayswap::cli {
@@ -55,10 +56,13 @@ void add_show(Command& card, Run& run) {
                                  "bayswap card show den/cards/left.card --icons pictures");
   command.add_option("CARD", *name, kCard).required();
   command.add_option("--is", *is, "the card's layout, where it cannot be told").type_name("LAYOUT");
-  command.add_flag("--replace", *replace, "overwrite pictures that exist");
+  command.add_flag("--replace", *replace, "overwrite pictures and pages that exist");
   command.add_option("--icons", *icons, "write the saves' pictures there as PNG").type_name("DIR");
+  auto page = std::make_shared<PageChoice>();
+  add_page(command, *page);
   command.on_call([=, &run] {
     run.with_session([&](Session& session) -> Result<void> {
+      page->replace = *replace;
       const auto shown = show_card(session, *name, *is);
       if (!shown) return tl::unexpected(shown.error());
       std::vector<Path> pictures;
@@ -67,6 +71,10 @@ void add_show(Command& card, Run& run) {
         if (!written) return tl::unexpected(written.error());
         pictures = std::move(*written);
       }
+      if (page->file)
+        if (auto written = write_page(session, run, "card show", *page, card_page(*shown));
+            !written)
+          return written;
       const Item item = item_of(*shown, run.json);
       if (has_error(item.findings)) run.status = exit_status(Trouble::input);
       if (run.json) {

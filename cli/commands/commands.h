@@ -57,6 +57,17 @@ Command& add_command(Command& app, Run& run, const std::string& name, const std:
 /// The system with this id. Errors: `usage`, with the known ones in the hint.
 [[nodiscard]] Result<System> said_system(const std::string& id);
 
+/// A page that a command writes besides what it prints.
+struct PageChoice {
+  std::optional<Path> file;
+  bool replace = false;
+};
+/// Adds `--page FILE.html`. Whoever has no `--replace` yet adds it for `choice.replace`.
+void add_page(Command& command, PageChoice& choice);
+/// Writes the page and says where it is. Errors: `name-taken`.
+[[nodiscard]] Result<void> write_page(Session& session, Run& run, const std::string& command,
+                                      const PageChoice& choice, const std::string& text);
+
 /// Adds `--accept CODE,…`. Call accepted_codes() when the command runs.
 void add_accept(Command& command, std::vector<std::string>& codes);
 [[nodiscard]] Result<std::set<Code>> accepted_codes(const std::vector<std::string>& codes);

@@ -9,6 +9,7 @@
 #include "cli/commands/commands.h"
 #include "cli/commands/show_synced.h"
 #include "cli/render/json.h"
+#include "cli/render/page.h"
 #include "cli/render/text.h"
 
 namespace bayswap::cli {
@@ -95,6 +96,9 @@ void add_history(Command& app, Run& run) {
   history.add_option("SAVE", request->save, fmt::format("{}; none: all of them", kSave));
   auto hub = std::make_shared<bool>(false);
   history.add_flag("--hub", *hub, "the versions on the hub, from all devices");
+  auto page = std::make_shared<PageChoice>();
+  add_page(history, *page);
+  history.add_flag("--replace", page->replace, "overwrite a page that exists");
   add_tidy(history, run);
   add_verify(history, run);
   add_export(history, run);
@@ -105,6 +109,7 @@ void add_history(Command& app, Run& run) {
           *hub ? hub_history(session, request->save.value_or("")) : list_history(session, *request);
       if (!saves) return tl::unexpected(saves.error());
       run.print(run.json ? json_text(*saves) : history_text(*saves, run.style()));
+      if (page->file) return write_page(session, run, "history", *page, history_page(*saves));
       return {};
     });
   });

@@ -11,7 +11,9 @@
 #include "cli/render/field.h"
 #include "cli/render/json.h"
 #include "cli/render/overview.h"
+#include "cli/render/page.h"
 #include "cli/render/text.h"
+#include "core/bytes/text.h"
 #include "files/clock.h"
 
 namespace bayswap::cli {
@@ -19,6 +21,7 @@ namespace {
 
 struct LookArguments {
   std::vector<std::string> paths;
+  PageChoice page;
   LookOptions options;
 };
 
@@ -40,10 +43,12 @@ DumpKind kind_of(const Item& item) {
 // Items are printed as they come, so that a large library needs no memory.
 class ItemPrinter {
  public:
-  explicit ItemPrinter(Run& run) : run_(run), style_(run.style()) {
+  /// `keep`: all items, for a page.
+  ItemPrinter(Run& run, bool keep) : run_(run), style_(run.style()), keep_(keep) {
     if (run_.json) run_.print("{\"schema\":1,\"items\":[");
   }
   void print(const Item& item) {
+    if (keep_) kept_.push_back(item);
     damaged_ = damaged_ || has_error(item.findings);
     items_.push_back(kind_of(item));
     if (items_.size() > 2) items_.pop_back();
@@ -57,6 +62,7 @@ class ItemPrinter {
   }
   /// One item of a folder: folders are shown as a table when they are at their end.
   void add_row(const Item& item) {
+    if (keep_) kept_.push_back(item);
     damaged_ = damaged_ || has_error(item.findings);
     OverviewRow row = row_of(item);
     // Real folders hold far more other files than saves: they are counted.
@@ -72,6 +78,7 @@ class ItemPrinter {
     rows_.clear();
     others_ = 0;
   }
+  [[nodiscard]] const std::vector<Item>& kept() const { return kept_; }
   /// Two files that could be dumps of one cartridge.
   [[nodiscard]] bool two_of_a_kind() const {
     return count_ == 2 && items_.at(0) == items_.at(1) && !items_.at(0).parts.empty();
@@ -93,6 +100,8 @@ class ItemPrinter {
 
   Run& run_;
   Style style_;
+  bool keep_;
+  std::vector<Item> kept_;
   bool first_ = true;
   bool damaged_ = false;
   std::deque<OverviewRow> rows_;
@@ -194,7 +203,7 @@ Result<void> look_at_all(Session& session, const LookArguments& arguments, Run& 
   if (auto fine = check_arguments(session, arguments); !fine) return fine;
   LookOptions options = arguments.options;
   options.hashes = run.json;
-  ItemPrinter printer(run);
+  ItemPrinter printer(run, arguments.page.file.has_value());
   for (const std::string& path : arguments.paths) {
     const auto looked = look_at(session, path, options, run.json, printer);
     if (looked) continue;
@@ -207,7 +216,14 @@ Result<void> look_at_all(Session& session, const LookArguments& arguments, Run& 
   printer.finish(nullptr, differences);
   if (!run.json && !differences.empty())
     run.print(fields_that_differ(session, arguments.paths, run.style()));
-  return {};
+  if (!arguments.page.file) return {};
+  std::vector<SlotBoard> boards;
+  for (const std::string& path : arguments.paths)
+    if (auto found = list_states(session, path))
+      boards.insert(boards.end(), std::make_move_iterator(found->begin()),
+                    std::make_move_iterator(found->end()));
+  return write_page(session, run, "look", arguments.page,
+                    look_page(joined(arguments.paths, ", "), printer.kept(), boards));
 }
 
 }  // namespace
@@ -220,6 +236,8 @@ void add_look(Command& app, Run& run) {
   command.add_option("--is", arguments->options.is, "the layout, where the bytes alone do not tell")
       .type_name("LAYOUT");
   command.add_option("--rom", arguments->options.rom, "the ROM of the game").type_name("FILE");
+  add_page(command, arguments->page);
+  command.add_flag("--replace", arguments->page.replace, "overwrite a page that exists");
   command.on_call([arguments, &run] {
     run.with_session([&](Session& session) { return look_at_all(session, *arguments, run); });
   });

@@ -8,6 +8,7 @@
 #include "cli/commands/show_synced.h"
 #include "cli/interrupt.h"
 #include "cli/render/json.h"
+#include "cli/render/page.h"
 #include "cli/render/sync.h"
 
 namespace bayswap::cli {
@@ -43,11 +44,15 @@ void add_join(Command& hub, Run& run) {
 void add_show(Command& hub, Run& run) {
   Command& command = add_command(hub, run, "show", "The devices of the hub, and what it holds",
                                  "bayswap hub show");
-  command.on_call([&run] {
+  auto page = std::make_shared<PageChoice>();
+  add_page(command, *page);
+  command.add_flag("--replace", page->replace, "overwrite a page that exists");
+  command.on_call([page, &run] {
     run.with_session([&](Session& session) -> Result<void> {
       const auto report = show_hub(session);
       if (!report) return tl::unexpected(report.error());
       run.print(run.json ? json_text(*report) : hub_text(*report, run.style()));
+      if (page->file) return write_page(session, run, "hub show", *page, hub_page(*report));
       return {};
     });
   });

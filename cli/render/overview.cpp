@@ -110,7 +110,12 @@ std::string heading(const Style& style) {
          "\n";
 }
 
-// The hint, with the file's own name in it.
+bool is_rom(const OverviewRow& row) {
+  return row.kind == Kind::rom;
+}
+
+}  // namespace
+
 Hint hint_for(const Finding& finding, const std::string& path) {
   Hint hint;
   for (const HintPiece& piece : finding.hint.pieces())
@@ -119,12 +124,6 @@ Hint hint_for(const Finding& finding, const std::string& path) {
                 : piece;
   return hint;
 }
-
-bool is_rom(const OverviewRow& row) {
-  return row.kind == Kind::rom;
-}
-
-}  // namespace
 
 std::string age_text(std::int64_t ns) {
   const double hours = static_cast<double>(ns) / 3.6e12;

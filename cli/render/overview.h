@@ -38,4 +38,7 @@ struct OverviewRow {
 /// `2 h`, `3 days`, `14 months`.
 [[nodiscard]] std::string age_text(std::int64_t ns);
 
+/// The finding's hint, with the file's own name in it.
+[[nodiscard]] Hint hint_for(const Finding& finding, const std::string& path);
+
 }  // namespace bayswap::cli
