@@ -3,22 +3,18 @@
 #include <fmt/core.h>
 
 #include <algorithm>
-#include <charconv>
 #include <functional>
 
 #include "core/bytes/text.h"
 #include "core/fields/bits.h"
 #include "core/fields/space.h"
-#include "core/fields/sums.h"
 
 namespace bayswap::fields {
 namespace {
 
 constexpr std::uint64_t kMostElements = 65'536;
-constexpr std::size_t kMostFields = 200'000;
 constexpr std::uint64_t kLongestText = 1U << 20U;  // bytes
 constexpr std::size_t kMostOpened = 20'000;        // sections
-constexpr std::uint64_t kMostSteps = 20'000'000;
 constexpr int kDeepest = 64;
 
 // Digits that are none count as 9: the number is wrong, and its range says so.
@@ -34,39 +30,6 @@ std::uint64_t bcd_packed(std::uint64_t value, unsigned digits) {
   std::uint64_t packed = 0;
   for (unsigned i = 0; i < digits; ++i, value /= 10) packed |= (value % 10) << (4 * i);
   return packed;
-}
-
-// `crew[2]` of `crew[2].wage`, taken apart.
-struct Step {
-  std::string name;
-  std::optional<std::uint64_t> index;
-  std::string_view rest;  // behind the dot
-};
-
-std::optional<Step> first_step(std::string_view path) {
-  Step step;
-  const std::size_t end = std::min(path.find_first_of(".["), path.size());
-  step.name = path.substr(0, end);
-  path.remove_prefix(end);
-  if (path.starts_with('[')) {
-    const std::size_t close = path.find(']');
-    if (close == std::string_view::npos) return std::nullopt;
-    const std::string_view inside = path.substr(1, close - 1);
-    std::uint64_t index = 0;
-    const auto [stop, error] = std::from_chars(inside.data(), inside.data() + inside.size(), index);
-    if (error == std::errc() && stop == inside.data() + inside.size())
-      step.index = index;
-    else if (inside != "*")
-      return std::nullopt;
-    path.remove_prefix(close + 1);
-  }
-  if (!path.empty() && path[0] != '.') return std::nullopt;
-  step.rest = path.empty() ? path : path.substr(1);
-  return step.name.empty() ? std::nullopt : std::optional(step);
-}
-
-std::string joined_path(const std::string& outer, const std::string& name) {
-  return outer.empty() ? name : outer + "." + name;
 }
 
 }  // namespace
@@ -180,114 +143,6 @@ void FieldView::use(std::shared_ptr<Space> space) {
   whole_ = std::move(whole);
 }
 
-// --- copies ---
-
-Result<std::shared_ptr<Space>> FieldView::copy_space(std::size_t copy,
-                                                     std::optional<std::size_t> first_sector) {
-  const Copies& copies = *map_->copies;
-  auto space = std::make_shared<Space>();
-  space->parent = part_;
-  space->pieces = {{copies.at[copy], copies.size}};
-  if (!slice(part_->bytes, copies.at[copy], copies.size))
-    return wrong(fmt::format("copy {} lies behind the end of the save", copy));
-  if (!copies.sectors) {
-    space->read();
-    return space;
-  }
-  const Copies::Sectors& sectors = *copies.sectors;
-  space->block = sectors.size;
-  std::vector<bool> seen(sectors.count);
-  for (std::uint64_t i = 0; i < sectors.count; ++i) {
-    const std::uint64_t at = copies.at[copy] + i * sectors.size + sectors.id_at;
-    const std::uint64_t id =
-        first_sector ? (i + sectors.count - *first_sector) % sectors.count
-                     : number_in(*slice(part_->bytes, at, sectors.id_width / 8), sectors.id_order);
-    if (id >= sectors.count || seen[id])
-      return wrong(fmt::format("copy {} has not each sector once", copy));
-    seen[id] = true;
-    space->order.push_back(id);
-  }
-  space->read();
-  return space;
-}
-
-Result<void> FieldView::choose_copy() {
-  const Copies& copies = *map_->copies;
-  std::optional<std::size_t> best;
-  std::optional<std::size_t> first;
-  for (std::size_t i = 0; i < copies.at.size(); ++i) {
-    copies_.push_back({copies.at[i], false, {}, false});
-    auto space = copy_space(i, {});
-    if (!space) {
-      if (slice(part_->bytes, copies.at[i], copies.size)) continue;
-      return tl::unexpected(space.error());
-    }
-    use(std::move(*space));
-    if (!first) first = i;
-    Copy& copy = copies_.back();
-    copy.sound = sums_are_right().value_or(false);
-    copy.counter = counter_value().value_or(std::nullopt);
-    if (!copy.sound) continue;
-    if (!best) {
-      best = i;
-      continue;
-    }
-    if (!copy.counter || !copies_[*best].counter) continue;
-    // Counters wrap: what is less than half of their range ahead is newer.
-    const auto counter = find(copies.counter);
-    const unsigned width = counter && !counter->empty() ? counter->front().field->width : 64;
-    const std::uint64_t ahead = (*copy.counter - *copies_[*best].counter) & low_bits(width);
-    if (ahead != 0 && ahead <= low_bits(width) / 2) best = i;
-  }
-  copy_ = best.value_or(first.value_or(0));
-  auto space = copy_space(copy_, {});
-  if (!space) space = copy_space(copy_, 0);
-  if (!space) return tl::unexpected(space.error());
-  copies_[copy_].counts = true;
-  use(std::move(*space));
-  return {};
-}
-
-Result<std::optional<std::uint64_t>> FieldView::counter_value() {
-  if (map_->copies->counter.empty()) return std::optional<std::uint64_t>{};
-  const auto found = find(map_->copies->counter);
-  if (!found) return tl::unexpected(found.error());
-  const auto value = number(found->front());
-  if (!value) return tl::unexpected(value.error());
-  return std::optional(static_cast<std::uint64_t>(*value));
-}
-
-Result<void> FieldView::begin_next_copy() {
-  if (!map_->copies || !map_->copies->write_next) return {};
-  const Copies& copies = *map_->copies;
-  const std::size_t next = (copy_ + 1) % copies.at.size();
-  const std::shared_ptr<Space> now = whole_->space;
-  auto space = std::make_shared<Space>();
-  space->parent = part_;
-  space->pieces = {{copies.at[next], copies.size}};
-  space->block = now->block;
-  space->bytes = now->bytes;
-  for (std::size_t i = 0; i < now->order.size(); ++i)
-    space->order.push_back(now->order[(i + now->order.size() - 1) % now->order.size()]);
-  const Bytes content = space->bytes;
-  space->write(0, content);
-  for (Copy& copy : copies_) copy.counts = false;
-  copy_ = next;
-  copies_[next].counts = true;
-  use(std::move(space));
-  if (copies.counter.empty()) return {};
-  const auto counters = find(copies.counter);
-  if (!counters) return tl::unexpected(counters.error());
-  for (const FieldAt& counter : *counters) {
-    const auto value = number(counter);
-    if (!value) return tl::unexpected(value.error());
-    if (auto put = put_number(counter, *value + 1); !put) return put;
-  }
-  return {};
-}
-
-// --- places ---
-
 Result<FieldView::Place> FieldView::checked(std::shared_ptr<Space> space, std::uint64_t at,
                                             std::uint64_t size) const {
   if (!slice(space->bytes, at, size))
@@ -382,8 +237,6 @@ Result<InstancePtr> FieldView::inner(const FieldAt& at) {
   return InstancePtr(std::move(made));
 }
 
-// --- sections ---
-
 Result<FieldView::Key> FieldView::key_of(const InstancePtr& in, const Section& section) {
   Key key;
   if (!section.order.empty()) {
@@ -410,6 +263,17 @@ void FieldView::set_key(Space& space, const Section& section, const Key& key) {
   space.mask_order = section.mask_order;
 }
 
+Result<std::pair<std::uint64_t, std::uint64_t>> FieldView::numbers_of(const InstancePtr& in,
+                                                                      const Expression& at,
+                                                                      const Expression& size) {
+  const auto from = evaluate_in(in, at);
+  if (!from) return tl::unexpected(from.error());
+  const auto length = evaluate_in(in, size);
+  if (!length) return tl::unexpected(length.error());
+  if (*from < 0 || *length < 0) return wrong("a range begins in front of what holds it");
+  return std::pair(static_cast<std::uint64_t>(*from), static_cast<std::uint64_t>(*length));
+}
+
 Result<std::shared_ptr<Space>> FieldView::open_section(const InstancePtr& in,
                                                        const std::string& name) {
   const Section& section = *in->structure->section(name);
@@ -421,13 +285,10 @@ Result<std::shared_ptr<Space>> FieldView::open_section(const InstancePtr& in,
   space->parent = in->space;
   std::uint64_t size = 0;
   for (const Section::Piece& piece : section.pieces) {
-    const auto at = evaluate_in(in, piece.at);
-    if (!at) return tl::unexpected(at.error());
-    const auto length = evaluate_in(in, piece.size);
-    if (!length) return tl::unexpected(length.error());
-    const auto from = static_cast<std::uint64_t>(*at);
-    const auto bytes = static_cast<std::uint64_t>(*length);
-    if (*at < 0 || *length < 0 || from > in->size || bytes > in->size - from)
+    const auto range = numbers_of(in, piece.at, piece.size);
+    if (!range) return tl::unexpected(range.error());
+    const auto [from, bytes] = *range;
+    if (from > in->size || bytes > in->size - from)
       return wrong(fmt::format("section '{}' lies behind the end", name));
     space->pieces.push_back({in->at + from, bytes});
     size += bytes;
@@ -471,8 +332,6 @@ Result<void> FieldView::write(const InstancePtr& in, const Place& place, ByteVie
   for (const Opened& one : opened_) one.bytes->read();
   return {};
 }
-
-// --- values ---
 
 Result<Bytes> FieldView::raw(const FieldAt& at) {
   const auto place = place_of(at);
@@ -539,240 +398,6 @@ Result<void> FieldView::put_structure(const InstancePtr& instance, ByteView byte
   instance->space->write(instance->at, bytes);
   opened_.clear();
   return {};
-}
-
-// --- paths ---
-
-Result<void> FieldView::collect(const InstancePtr& in, std::vector<FieldAt>& fields) {
-  for (const Field& field : in->structure->fields) {
-    const auto there = is_there(in, field);
-    if (!there) return tl::unexpected(there.error());
-    if (!*there) continue;
-    const auto count = count_of(in, field);
-    if (!count) return tl::unexpected(count.error());
-    for (std::uint64_t i = 0; i < *count; ++i) {
-      const FieldAt at{in, &field, i, {}};
-      if (fields.size() >= kMostFields)
-        return fail(
-            Trouble::input, Code::too_much,
-            fmt::format("{}: more than {} fields", safe_text(map_->file), grouped(kMostFields)),
-            "name the fields that you want");
-      if (field.shape != Shape::structure) {
-        fields.push_back(at);
-        continue;
-      }
-      const auto structure = inner(at);
-      if (!structure) return tl::unexpected(structure.error());
-      if (auto done = collect(*structure, fields); !done) return done;
-    }
-  }
-  return {};
-}
-
-Result<std::vector<FieldAt>> FieldView::all() {
-  budget_.steps = kMostSteps;
-  std::vector<FieldAt> fields;
-  if (auto done = collect(whole_, fields); !done) return tl::unexpected(done.error());
-  return fields;
-}
-
-Result<void> FieldView::collect_instances(const InstancePtr& in, std::vector<InstancePtr>& all) {
-  for (const Field& field : in->structure->fields) {
-    if (field.shape != Shape::structure) continue;
-    const auto there = is_there(in, field);
-    if (!there) return tl::unexpected(there.error());
-    if (!*there) continue;
-    const auto count = count_of(in, field);
-    if (!count) return tl::unexpected(count.error());
-    for (std::uint64_t i = 0; i < *count; ++i) {
-      if (all.size() >= kMostFields) return wrong("there are too many structures");
-      const auto structure = inner({in, &field, i, {}});
-      if (!structure) return tl::unexpected(structure.error());
-      if (auto done = collect_instances(*structure, all); !done) return done;
-    }
-  }
-  all.push_back(in);
-  return {};
-}
-
-Result<std::vector<InstancePtr>> FieldView::instances() {
-  std::vector<InstancePtr> all;
-  if (auto done = collect_instances(whole_, all); !done) return tl::unexpected(done.error());
-  return all;
-}
-
-Result<void> FieldView::find_in(const InstancePtr& in, std::string_view path,
-                                std::vector<FieldAt>& found) {
-  const auto none = [&] {
-    return fail(
-        Trouble::stopped, Code::no_match,
-        fmt::format("no field is called '{}'", safe_text(joined_path(in->path, std::string(path)))),
-        {"see all of them with '", Remedy::show_fields, "'"});
-  };
-  const auto step = first_step(path);
-  const Field* field = step ? in->structure->field(step->name) : nullptr;
-  if (field == nullptr) return none();
-  const auto there = is_there(in, *field);
-  if (!there) return tl::unexpected(there.error());
-  if (!*there) return none();
-  const auto count = count_of(in, *field);
-  if (!count) return tl::unexpected(count.error());
-  if (step->index && *step->index >= *count) return none();
-  const std::uint64_t first = step->index.value_or(0);
-  const std::uint64_t end = step->index ? *step->index + 1 : *count;
-  for (std::uint64_t i = first; i < end; ++i) {
-    FieldAt at{in, field, i, {}};
-    if (field->shape == Shape::structure) {
-      const auto structure = inner(at);
-      if (!structure) return tl::unexpected(structure.error());
-      auto done =
-          step->rest.empty() ? collect(*structure, found) : find_in(*structure, step->rest, found);
-      if (!done) return done;
-      continue;
-    }
-    if (!step->rest.empty()) {
-      const auto flag =
-          std::ranges::find(field->flags, step->rest, &std::pair<unsigned, std::string>::second);
-      if (flag == field->flags.end()) return none();
-      at.flag = flag->first;
-    }
-    found.push_back(at);
-  }
-  return {};
-}
-
-Result<std::vector<FieldAt>> FieldView::find(std::string_view path) {
-  budget_.steps = kMostSteps;
-  std::vector<FieldAt> found;
-  if (auto done = find_in(whole_, path, found); !done) return tl::unexpected(done.error());
-  if (found.empty())
-    return fail(Trouble::stopped, Code::no_match,
-                fmt::format("'{}' has no elements here", safe_text(path)));
-  return found;
-}
-
-Result<InstancePtr> FieldView::structure_at(std::string_view path) {
-  budget_.steps = kMostSteps;
-  InstancePtr in = whole_;
-  for (std::string_view rest = path; !rest.empty();) {
-    const auto step = first_step(rest);
-    const Field* field = step ? in->structure->field(step->name) : nullptr;
-    const auto count = field != nullptr ? count_of(in, *field) : Result<std::uint64_t>(0);
-    if (!count) return tl::unexpected(count.error());
-    if (field == nullptr || field->shape != Shape::structure || step->index.value_or(0) >= *count ||
-        (field->count && !step->index))
-      return fail(Trouble::stopped, Code::no_match,
-                  fmt::format("'{}' is no single structure of this save", safe_text(path)),
-                  {"write it like rooms[3]; see all fields with '", Remedy::show_fields, "'"});
-    auto next = inner({in, field, step->index.value_or(0), {}});
-    if (!next) return next;
-    in = std::move(*next);
-    rest = step->rest;
-  }
-  return in;
-}
-
-// --- checksums ---
-
-Result<FieldView::Place> FieldView::place_of_sum(const InstancePtr& in, const Checksum& sum) {
-  return range_of(in, {sum.section, sum.at, Expression::number(sum.width / 8), ""});
-}
-
-Result<FieldView::Place> FieldView::range_of(const InstancePtr& in, const Checksum::Range& range) {
-  if (!range.field.empty()) {
-    const Field& field = *in->structure->field(range.field);
-    const auto count = count_of(in, field);
-    if (!count) return tl::unexpected(count.error());
-    const auto first = place_of({in, &field, 0, {}});
-    if (!first || *count < 2) return first;
-    const auto last = place_of({in, &field, *count - 1, {}});
-    if (!last) return last;
-    return checked(first->space, first->at, last->at + last->size - first->at);
-  }
-  const auto at = evaluate_in(in, range.at);
-  if (!at) return tl::unexpected(at.error());
-  const auto size = evaluate_in(in, range.size);
-  if (!size) return tl::unexpected(size.error());
-  const auto from = static_cast<std::uint64_t>(*at);
-  const auto length = static_cast<std::uint64_t>(*size);
-  if (!range.section.empty()) {
-    auto space = open_section(in, range.section);
-    if (!space) return tl::unexpected(space.error());
-    return checked(std::move(*space), from, length);
-  }
-  if (*at < 0 || *size < 0 || from > in->size || length > in->size - from)
-    return wrong("a checksum's range lies behind the end");
-  return checked(in->space, in->at + from, length);
-}
-
-Result<std::uint64_t> FieldView::right_sum(const InstancePtr& in, const Checksum& sum,
-                                           const Place& own) {
-  Bytes over;
-  for (const Checksum::Range& range : sum.over) {
-    const auto place = range_of(in, range);
-    if (!place) return tl::unexpected(place.error());
-    const std::size_t begin = over.size();
-    const ByteView bytes = *slice(place->space->bytes, place->at, place->size);
-    over.insert(over.end(), bytes.begin(), bytes.end());
-    if (!sum.without_itself || place->space != own.space) continue;
-    for (std::uint64_t at = own.at; at < own.at + own.size; ++at)
-      if (at >= place->at && at - place->at < place->size)
-        over[begin + (at - place->at)] = std::byte{};
-  }
-  budget_.steps -= std::min<std::uint64_t>(budget_.steps, over.size() / 64);
-  return sum_of(sum, over);
-}
-
-Result<std::vector<FieldView::SumState>> FieldView::sums() {
-  budget_.steps = kMostSteps;
-  std::vector<SumState> states;
-  const auto all = instances();
-  if (!all) return tl::unexpected(all.error());
-  for (const InstancePtr& in : *all)
-    for (const Checksum& sum : in->structure->checksums) {
-      const auto place = place_of_sum(in, sum);
-      if (!place) return tl::unexpected(place.error());
-      const auto right = right_sum(in, sum, *place);
-      if (!right) return tl::unexpected(right.error());
-      const ByteView bytes = *slice(place->space->bytes, place->at, place->size);
-      states.push_back({joined_path(in->path, sum.name), number_in(bytes, sum.order), *right});
-    }
-  return states;
-}
-
-Result<bool> FieldView::sums_are_right() {
-  const auto states = sums();
-  if (!states) return tl::unexpected(states.error());
-  return std::ranges::all_of(*states, [](const SumState& one) { return one.stored == one.right; });
-}
-
-Result<std::vector<FieldView::SumState>> FieldView::make_sums_right() {
-  const auto before = sums();
-  if (!before) return tl::unexpected(before.error());
-  const auto all = instances();
-  if (!all) return tl::unexpected(all.error());
-  constexpr int kPasses = 3;  // a checksum may unlock a section that another one covers
-  for (int pass = 0; pass < kPasses; ++pass) {
-    for (const InstancePtr& in : *all)
-      for (const Checksum& sum : in->structure->checksums) {
-        const auto place = place_of_sum(in, sum);
-        if (!place) return tl::unexpected(place.error());
-        const auto right = right_sum(in, sum, *place);
-        if (!right) return tl::unexpected(right.error());
-        Bytes bytes(place->size);
-        store_number(bytes, *right, sum.order);
-        if (std::ranges::equal(bytes, *slice(place->space->bytes, place->at, place->size)))
-          continue;
-        if (auto put = write(in, *place, bytes); !put) return tl::unexpected(put.error());
-      }
-    const auto right = sums_are_right();
-    if (!right) return tl::unexpected(right.error());
-    if (!*right) continue;
-    std::vector<SumState> wrong_before = *before;
-    std::erase_if(wrong_before, [](const SumState& one) { return one.stored == one.right; });
-    return wrong_before;
-  }
-  return wrong("its checksums depend on each other in a circle");
 }
 
 }  // namespace bayswap::fields

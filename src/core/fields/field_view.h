@@ -35,8 +35,14 @@ struct FieldAt {
   [[nodiscard]] std::string path() const;
 };
 
+/// `outer.name`; the name alone where there is nothing around it.
+[[nodiscard]] std::string joined_path(const std::string& outer, const std::string& name);
+
 class FieldView {
  public:
+  /// Expressions may take so much work in one call.
+  static constexpr std::uint64_t kMostSteps = 20'000'000;
+
   /// The part of a save that the map is for. Errors: `bad-map` where the bytes can't be what the
   /// map says.
   [[nodiscard]] static Result<FieldView> open(std::shared_ptr<const FieldMap> map, Bytes part);
@@ -133,6 +139,10 @@ class FieldView {
     std::uint64_t size = 0;
   };
   [[nodiscard]] Result<Place> place_of(const FieldAt& at);
+  /// Where something begins, and how long it is.
+  [[nodiscard]] Result<std::pair<std::uint64_t, std::uint64_t>> numbers_of(const InstancePtr& in,
+                                                                           const Expression& at,
+                                                                           const Expression& size);
   [[nodiscard]] Result<Place> checked(std::shared_ptr<Space> space, std::uint64_t at,
                                       std::uint64_t size) const;
   [[nodiscard]] Result<std::uint64_t> size_of(const InstancePtr& in, const Field& field);
