@@ -88,6 +88,11 @@ void FieldMaps::load() {
   }
 }
 
+bool FieldMaps::has_any() {
+  load();
+  return !maps_.empty();
+}
+
 const Part* FieldMaps::part_for(const fields::FieldMap& map, const Save& save) {
   const fields::Fits& fits = map.fits;
   if (fits.system != save.system) return nullptr;

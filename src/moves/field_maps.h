@@ -25,6 +25,8 @@ struct MapWanted {
 class FieldMaps {
  public:
   explicit FieldMaps(Session& session) : session_(session) {}
+  /// Whether the user has any.
+  [[nodiscard]] bool has_any();
   /// Errors: `bad-map`, `missing`.
   [[nodiscard]] Result<FieldMapPtr> read(const Path& path);
   /// The part of the save that a map is for; null when it does not fit.

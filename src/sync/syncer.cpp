@@ -27,7 +27,7 @@ constexpr std::size_t kMostInEntry = 5000;  // versions
 class Syncer {
  public:
   Syncer(Session& session, const SyncRequest& request, JoinedHub& joined)
-      : session_(session), request_(request), joined_(joined), items_(joined) {
+      : session_(session), request_(request), joined_(joined), items_(joined), maps_(session) {
     report_.plan = request.plan;
     report_.notes = joined.notes();
     report_.damaged =
@@ -300,6 +300,7 @@ class Syncer {
 
   // Between the first two sides of a conflict, where somebody wrote a field map for the game.
   std::string what_differs(const SyncedSave& save) {
+    if (!maps_.has_any()) return {};  // their contents are not asked for
     const auto content = [&](std::size_t side) {
       return content_of(joined_.hub(), joined_.graph().versions()[save.heads[side]]);
     };
@@ -308,7 +309,7 @@ class Syncer {
     if (!second) return {};
     Game game = newest(save).identity.game;
     if (game.title.empty()) game.title = newest(save).identity.stem;
-    return FieldMaps(session_).change_in_words(game, *first, *second).value_or("");
+    return maps_.change_in_words(game, *first, *second).value_or("");
   }
 
   // Whether a bay that has no such save is to have it, or had it.
@@ -486,6 +487,7 @@ class Syncer {
   const SyncRequest& request_;
   JoinedHub& joined_;
   SyncItems items_;
+  FieldMaps maps_;
   SyncReport report_;
   std::vector<BayView> bays_;
   std::vector<std::pair<const LocalUnit*, SaveVersion>> publish_;
