@@ -15,6 +15,7 @@
 #include "moves/mover.h"
 #include "sync/bay_view.h"
 #include "sync/joined_hub.h"
+#include "sync/lost_objects.h"
 #include "sync/sync_items.h"
 #include "sync/taken_version.h"
 #include "sync/version_content.h"
@@ -38,7 +39,8 @@ class Syncer {
 
   Result<SyncReport> run(const std::vector<const Bay*>& bays) {
     for (const Bay* bay : bays) read_bay_view(*bay);
-    if (auto put = put_wanted_again(); !put) return tl::unexpected(put.error());
+    if (!request_.plan)
+      if (auto put = put_back_lost(joined_, bays_); !put) return tl::unexpected(put.error());
     for (BayView& bay : bays_)
       for (LocalUnit& unit : bay.units) decide(unit);
     if (auto published = publish(); !published) return tl::unexpected(published.error());
@@ -70,36 +72,6 @@ class Syncer {
   void fail_with(const Error& error) {
     if (!report_.failed) report_.failed = error;
     report_.notes.push_back({Level::error, error.code, error.text, error.hint});
-  }
-
-  // What another device could not read, or the hub has lost, and lies here.
-  Result<void> put_wanted_again() {
-    if (request_.plan) return {};
-    auto wanted = lost_objects();
-    if (!wanted) return tl::unexpected(wanted.error());
-    wanted->insert(joined_.wanted().begin(), joined_.wanted().end());
-    if (wanted->empty()) return {};
-    for (const BayView& bay : bays_)
-      for (const LocalUnit& unit : bay.units)
-        if (auto put = put_wanted(joined_.hub(), unit.source.save, *wanted); !put) return put;
-    return {};
-  }
-
-  // Listing them all takes many requests where the hub is not a folder: there it is done once a
-  // day.
-  Result<std::set<Digest>> lost_objects() {
-    Hub& hub = joined_.hub();
-    if (!hub.store().is_near() && !is_listing_due(joined_.state().objects_seen_ns, now_ns()))
-      return std::set<Digest>{};
-    const auto there = hub.objects();
-    if (!there) return tl::unexpected(there.error());
-    joined_.state().objects_seen_ns = now_ns();
-    std::set<Digest> lost;
-    for (const SaveVersion& version : joined_.graph().versions())
-      if (!joined_.let_go().contains(version.id))
-        for (const Digest& object : objects_of(version))
-          if (!there->contains(object)) lost.insert(object);
-    return lost;
   }
 
   LocalRecord* record_of(const LocalUnit& unit) {
