@@ -29,12 +29,7 @@ class FolderStore final : public HubStore {
   Result<bool> put_new(const std::string& name, ByteView bytes) override {
     const Path path = folder_ / name;
     const Path unfinished = path.parent_path() / (".unfinished-" + path.filename().string());
-    (void)storage_.remove(unfinished);
-    {
-      auto file = storage_.open_work_file(unfinished);
-      if (!file) return failed(file.error());
-      if (auto put = (*file)->put(0, bytes); !put) return failed(put.error());
-    }
+    if (auto written = fill(unfinished, bytes); !written) return tl::unexpected(written.error());
     const auto named = storage_.rename_new(unfinished, path);
     if (named) return true;
     (void)storage_.remove(unfinished);
@@ -70,6 +65,20 @@ class FolderStore final : public HubStore {
   std::string where() const override { return folder_.string(); }
 
  private:
+  Result<void> fill(const Path& path, ByteView bytes) const {
+    auto file = storage_.open_work_file(path);
+    if (!file) return failed(file.error());
+    const auto left = (*file)->size();
+    if (!left) return failed(left.error());
+    if (*left > 0) {  // of a run that was cut off
+      (void)storage_.remove(path);
+      file = storage_.open_work_file(path);
+      if (!file) return failed(file.error());
+    }
+    if (auto put = (*file)->put(0, bytes); !put) return failed(put.error());
+    return {};
+  }
+
   tl::unexpected<Error> failed(const Error& why) const {
     return fail(Trouble::place, Code::hub_failed,
                 fmt::format("the hub {}: {}", safe_text(folder_.string()), why.text),

@@ -161,7 +161,7 @@ std::vector<Guess> identify(ByteView file, const Hints& hints) {
   const bool proven = !guesses.empty() && guesses.front().basis == Basis::structure &&
                       guesses.front().confidence == Confidence::certain;
   if (!proven)
-    if (auto behind = guess_behind_header(file, hints.thorough)) {
+    if (auto behind = guess_behind_header(file, hints.thorough, hints.system)) {
       // A card that was cut short begins as one all the same, and part of it may look like a
       // smaller one.
       const bool cut = !guesses.empty() && is_cut_card(guesses.front(), file.size()) &&

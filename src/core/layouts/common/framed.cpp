@@ -192,12 +192,14 @@ const Layout& layout_into(const Layout& layout, ByteView existing) {
   return behind->header_size(existing) > 0 ? *behind : layout;
 }
 
-std::optional<Guess> guess_behind_header(ByteView file, bool singles) {
+std::optional<Guess> guess_behind_header(ByteView file, bool singles,
+                                         std::optional<System> system) {
   constexpr std::size_t kLeastFile = 2048 + kLeastHeader;
   if (file.size() < (singles ? kLeastHeader * 2 : kLeastFile)) return std::nullopt;
   for (const auto& layout : layouts().all()) {
     const Layout* behind = framed(*layout);
     if (behind == nullptr || (!singles && as_card(behind) == nullptr)) continue;
+    if (system && layout->info().system != *system) continue;  // the game is of another one
     if (auto match = behind->recognise(file, {}))
       return Guess{behind, match->confidence, std::move(match->reason), match->basis};
   }

@@ -22,7 +22,9 @@ struct BodyPlace {
 [[nodiscard]] const Layout& layout_into(const Layout& layout, ByteView existing);
 
 /// Where a card (or, `singles`, a single save) stands behind a header of 64 bytes to 64 KiB; the
-/// guess is that of framed(). Nothing when there is none that proves itself.
-[[nodiscard]] std::optional<Guess> guess_behind_header(ByteView file, bool singles);
+/// guess is that of framed(). Nothing when there is none that proves itself. `system`: the only one
+/// that it can be of, where the game is known.
+[[nodiscard]] std::optional<Guess> guess_behind_header(ByteView file, bool singles,
+                                                       std::optional<System> system);
 
 }  // namespace bayswap
