@@ -234,7 +234,9 @@ void try_one(std::uint32_t seed) {
 
   auto reopened = FieldView::open(*map, edited->bytes());
   ASSERT_TRUE(reopened) << reopened.error().text;
-  for (const auto& sum : *reopened->sums()) EXPECT_EQ(sum.stored, sum.right) << sum.path;
+  const auto sums = reopened->sums();
+  ASSERT_TRUE(sums) << sums.error().text;
+  for (const auto& sum : *sums) EXPECT_EQ(sum.stored, sum.right) << sum.path;
   if ((*map)->whole.checksums.empty() && (*map)->copies) return;  // nothing tells which copy counts
   if ((*map)->copies && path == "turn") return;
   auto new_values = all_values(*reopened);
