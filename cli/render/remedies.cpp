@@ -67,6 +67,7 @@ std::string option_text(Remedy remedy, const std::string& with) {
     case Remedy::accept: return "--accept " + with;
     case Remedy::layout_of_input: return option("--is", "LAYOUT", with);
     case Remedy::layout_of_output: return "--as LAYOUT";
+    case Remedy::output_file: return "-o OUT";
     case Remedy::older_save: return "--like FILE";
     case Remedy::rom: return "--rom FILE";
     case Remedy::game: return "--game TEXT";

@@ -50,6 +50,7 @@ enum class Remedy {
   accept,
   layout_of_input,
   layout_of_output,
+  output_file,
   older_save,
   rom,
   game,

@@ -190,6 +190,20 @@ std::string words_of(const std::vector<FieldChange>& changes) {
   return list_text(words);
 }
 
+namespace {
+
+// False when it has no such part.
+bool keep_part(Source& source, const std::string& name) {
+  const Part* part = source.save.part(name);
+  if (part == nullptr) return false;
+  const auto place = static_cast<std::size_t>(part - source.save.parts.data());
+  source.save.parts = {Part(*part)};
+  if (place < source.part_files.size()) source.part_files = {std::string(source.part_files[place])};
+  return true;
+}
+
+}  // namespace
+
 Result<MappedSave> open_unmapped(Session& session, const FieldRequest& request) {
   const SaveAddress address = parse_address(session, request.save);
   const auto place =
@@ -205,6 +219,13 @@ Result<MappedSave> open_unmapped(Session& session, const FieldRequest& request) 
   RomFolders folders(session);
   BayScan scan(session, folders, **bay);
   auto saves = find_wanted(session, folders, scan, wanted);
+  if (!saves && address.bay.empty() && !address.inside.empty()) {
+    // `FILE:PART` of a container: the others stay as they are.
+    wanted.saves = {address.path.string()};
+    auto whole = find_wanted(session, folders, scan, wanted);
+    if (whole && whole->saves.size() == 1 && keep_part(whole->saves.front(), address.inside))
+      saves = std::move(whole);
+  }
   if (!saves) return tl::unexpected(saves.error());
   if (saves->saves.size() != 1)
     return fail(

@@ -76,6 +76,16 @@ std::function<std::optional<Finding>()> unchanged(Session& session,
   };
 }
 
+// `pack.zip:NAME`: what stands before the colon is a file.
+bool lies_in_an_archive(const Session& session, const Path& path) {
+  const std::string& text = path.native();
+  for (auto colon = text.find(':'); colon != std::string::npos; colon = text.find(':', colon + 1)) {
+    const auto info = session.storage->info(Path(text.substr(0, colon)));
+    if (info && info->type == FileType::file) return true;
+  }
+  return false;
+}
+
 // One change of a save, from its values to what is written.
 class Editing {
  public:
@@ -190,6 +200,13 @@ class Editing {
     source.last_look = unchanged(session_, source.files);
     std::string place = save_.place;
     if (edit_.output) return write_copy(std::move(source));
+    const bool packed = std::ranges::any_of(
+        source.files, [&](const Path& file) { return lies_in_an_archive(session_, file); });
+    if (packed)
+      return fail(
+          Trouble::usage, Code::usage,
+          fmt::format("{}: a save in an archive is not changed there", safe_text(edit_.of.save)),
+          {"write a changed copy with ", Remedy::output_file});
     const auto bay = session_.bays.find(place);
     if (!bay) return tl::unexpected(bay.error());
     CarryRequest request;

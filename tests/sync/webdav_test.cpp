@@ -69,6 +69,26 @@ TEST_P(Webdav, IsAHubForDevices) {
   EXPECT_TRUE(check_hub(session)->damaged.empty());
 }
 
+TEST_P(Webdav, KeepsASealedHub) {
+  const test::TempFolder world;
+  const Device den(world, "den", test::habits()[0]);
+  const Device ferry(world, "ferry", test::habits()[1]);
+  Session first = den.open();
+  const auto made = join_hub(first, server_.url(), "den", true);
+  ASSERT_TRUE(made) << made.error().text;
+  ASSERT_TRUE(made->words);
+  Session second = ferry.open();
+  second.ask_words = [&] { return made->words; };
+  const auto joined = join_hub(second, server_.url(), "ferry");
+  ASSERT_TRUE(joined) << joined.error().text;
+  const Bytes content = test::random_bytes(0x2000, 5);
+  den.play("KITE HARBOUR", content);
+  ASSERT_TRUE(den.sync());
+  ASSERT_TRUE(ferry.sync());
+  EXPECT_EQ(ferry.save("KITE HARBOUR"), content);
+  EXPECT_TRUE(check_hub(first)->damaged.empty());
+}
+
 INSTANTIATE_TEST_SUITE_P(Servers, Webdav,
                          ::testing::Values(WebServer::Program::apache2, WebServer::Program::nginx),
                          [](const auto& info) {

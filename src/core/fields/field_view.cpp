@@ -14,7 +14,7 @@ namespace {
 
 constexpr std::uint64_t kMostElements = 65'536;
 constexpr std::uint64_t kLongestText = 1U << 20U;  // bytes
-constexpr std::size_t kMostOpened = 20'000;        // sections
+constexpr std::size_t kMostOpened = 4'000;         // sections; each write reads them anew
 constexpr int kDeepest = 64;
 
 // Digits that are none count as 9: the number is wrong, and its range says so.

@@ -37,6 +37,7 @@ std::string_view to_string(Remedy remedy) {
     case Remedy::accept: return "letting the check through";
     case Remedy::layout_of_input: return "the layout of the input";
     case Remedy::layout_of_output: return "the layout of the output";
+    case Remedy::output_file: return "another file as the output";
     case Remedy::older_save: return "an older save to imitate";
     case Remedy::rom: return "the ROM's file";
     case Remedy::game: return "the game";
