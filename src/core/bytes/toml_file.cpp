@@ -1,5 +1,9 @@
 #include "core/bytes/toml_file.h"
 
+// The library's own checks end the program where a hostile file breaks its parser's expectations;
+// it gives an error for those files all the same.
+#define TOML_ASSERT(condition) static_cast<void>(0)
+
 #include <fmt/core.h>
 #include <toml++/toml.h>
 

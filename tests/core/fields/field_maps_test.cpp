@@ -496,6 +496,7 @@ TEST(FieldMaps, ThatAreWrongAreToldWithLineAndColumn) {
       << told("[[rule]]\nname = \"r\"\nmust = \"goold > 1\"\n");
   EXPECT_EQ(read_map("x = 1\n", "m.toml").error().code, Code::bad_map);
   EXPECT_EQ(read_map("[[[", "m.toml").error().code, Code::bad_map);
+  EXPECT_EQ(read_map(kHead + "[;a.b]\n", "m.toml").error().code, Code::bad_map);
 }
 
 // Maps that would take for ever, or more memory than there is.
