@@ -37,6 +37,40 @@ bool is_too_deep(std::string_view text) {
   return false;
 }
 
+// Behind a text in quotes that begins there; at its end where it has none.
+std::size_t behind_quotes(std::string_view text, std::size_t at) {
+  const char quote = text[at];
+  const std::string three(3, quote);
+  const bool long_one = text.substr(at).starts_with(three);
+  for (at += long_one ? 3 : 1; at < text.size(); ++at) {
+    if (text[at] == '\\' && quote == '"')
+      ++at;
+    else if (long_one ? text.substr(at).starts_with(three) : text[at] == quote)
+      return at + (long_one ? 3 : 1);
+    else if (text[at] == '\n' && !long_one)
+      return at;
+  }
+  return text.size();
+}
+
+// Outside of quotes and comments TOML is ASCII, and the library expects that it is. The place of
+// the first letter that is not.
+std::optional<std::size_t> strange_letter(std::string_view text) {
+  for (std::size_t at = text.starts_with("\xEF\xBB\xBF") ? 3 : 0; at < text.size();) {
+    const char c = text[at];
+    if (c == '#') {
+      at = std::min(text.find('\n', at), text.size());
+    } else if (c == '"' || c == '\'') {
+      at = behind_quotes(text, at);
+    } else if (static_cast<unsigned char>(c) >= 0x80) {
+      return at;
+    } else {
+      ++at;
+    }
+  }
+  return std::nullopt;
+}
+
 TomlValue value_of(const toml::node& node) {
   TomlValue value;
   value.line = node.source().begin.line;
@@ -84,6 +118,15 @@ Result<TomlValue> parse_toml(std::string_view text, const std::string& name, Cod
     return fail(Trouble::input, Code::too_much,
                 fmt::format("{}: a key has more dots than any of Bay Swap's", safe_text(name)),
                 "correct the file and try again; nothing was changed");
+  if (const auto strange = strange_letter(text)) {
+    const std::string_view before = text.substr(0, *strange);
+    const auto line = 1 + std::ranges::count(before, '\n');
+    const auto column = *strange - (before.rfind('\n') + 1) + 1;  // npos + 1 is 0
+    return fail(Trouble::input, code,
+                fmt::format("{}: line {}, column {}: a letter that has to stand in quotes",
+                            safe_text(name), line, column),
+                "correct the file and try again; nothing was changed");
+  }
   try {
     return value_of(toml::parse(text));
   } catch (const toml::parse_error& problem) {
