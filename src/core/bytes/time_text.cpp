@@ -1,6 +1,6 @@
 #include "core/bytes/time_text.h"
 
-#include <fmt/chrono.h>
+#include <fmt/core.h>
 
 namespace bayswap {
 namespace {
@@ -16,7 +16,13 @@ std::string utc_text(Time time) {
   constexpr std::chrono::sys_days kFirst = std::chrono::year{0} / 1 / 1;
   constexpr std::chrono::sys_days kLast = std::chrono::year{10000} / 1 / 1;
   if (time < kFirst || time >= kLast) return "0000-00-00 00:00:00";
-  return fmt::format("{:%Y-%m-%d %H:%M:%S}", time);
+  // By parts: fmt counts such times in nanoseconds, which end in 2262.
+  const auto day = std::chrono::floor<std::chrono::days>(time);
+  const std::chrono::year_month_day date(day);
+  const std::chrono::hh_mm_ss clock(time - day);
+  return fmt::format("{:04}-{:02}-{:02} {:02}:{:02}:{:02}", static_cast<int>(date.year()),
+                     static_cast<unsigned>(date.month()), static_cast<unsigned>(date.day()),
+                     clock.hours().count(), clock.minutes().count(), clock.seconds().count());
 }
 
 std::string utc_text(std::int64_t ns) {

@@ -112,6 +112,14 @@ time = { since = "2000-01-01", unit = "days" }
   EXPECT_EQ(shown(view, "nothing"), "error: no field is called 'nothing'");
 }
 
+TEST(FieldMaps, ShowTimesOfAllYears) {
+  FieldView view = view_of(
+      "[[field]]\nname = \"far\"\nat = 0\ntype = \"u32\"\ntime = { since = \"1970-01-01\", unit = "
+      "\"minutes\" }\n",
+      test::bytes({0xFF, 0xFF, 0xFF, 0x7F}));
+  EXPECT_EQ(shown(view, "far"), "6053-01-23 02:07:00");
+}
+
 TEST(FieldMaps, ReadLettersOfAGamesOwn) {
   FieldView view = view_of(R"(
 [[text.own.run]]
