@@ -61,7 +61,11 @@ std::optional<std::size_t> strange_letter(std::string_view text) {
     if (c == '#') {
       at = std::min(text.find('\n', at), text.size());
     } else if (c == '"' || c == '\'') {
-      at = behind_quotes(text, at);
+      const std::size_t end = behind_quotes(text, at);
+      // Nor is there an escape for such a letter.
+      for (std::size_t i = at; c == '"' && i + 1 < end; ++i)
+        if (text[i] == '\\' && static_cast<unsigned char>(text[++i]) >= 0x80) return i;
+      at = end;
     } else if (static_cast<unsigned char>(c) >= 0x80) {
       return at;
     } else {

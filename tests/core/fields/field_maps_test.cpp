@@ -507,6 +507,8 @@ TEST(FieldMaps, ThatAreWrongAreToldWithLineAndColumn) {
   EXPECT_EQ(read_map(kHead + "[;a.b]\n", "m.toml").error().code, Code::bad_map);
   EXPECT_NE(told("\nk\u00e9y = 1\n").find("line 6, column 2: a letter that has to stand in quotes"),
             std::string::npos);
+  EXPECT_NE(told("name = \"a\\\u00e9\"\n").find("column 11"), std::string::npos)
+      << told("name = \"a\\\u00e9\"\n");
   EXPECT_EQ(told("# \u00e9\n[enum.a]\n0 = \"\u00e9\"\n1 = \"\"\"a\n\u00e9\"\"\"\n2 = '\u00e9\"'\n"),
             "read");
 }
