@@ -53,6 +53,11 @@ std::size_t behind_quotes(std::string_view text, std::size_t at) {
   return text.size();
 }
 
+// In the middle of a word it is a part of it.
+bool may_begin_quotes(std::string_view text, std::size_t at) {
+  return at == 0 || std::string_view(" \t\r\n=[,{.").find(text[at - 1]) != std::string_view::npos;
+}
+
 // Outside of quotes and comments TOML is ASCII, and the library expects that it is. The place of
 // the first letter that is not.
 std::optional<std::size_t> strange_letter(std::string_view text) {
@@ -60,7 +65,7 @@ std::optional<std::size_t> strange_letter(std::string_view text) {
     const char c = text[at];
     if (c == '#') {
       at = std::min(text.find('\n', at), text.size());
-    } else if (c == '"' || c == '\'') {
+    } else if ((c == '"' || c == '\'') && may_begin_quotes(text, at)) {
       const std::size_t end = behind_quotes(text, at);
       // Nor is there an escape for such a letter.
       for (std::size_t i = at; c == '"' && i + 1 < end; ++i)

@@ -509,6 +509,7 @@ TEST(FieldMaps, ThatAreWrongAreToldWithLineAndColumn) {
             std::string::npos);
   EXPECT_NE(told("name = \"a\\\u00e9\"\n").find("column 11"), std::string::npos)
       << told("name = \"a\\\u00e9\"\n");
+  EXPECT_NE(told("i = +P\"\u00e9\n").find("in quotes"), std::string::npos);
   EXPECT_EQ(told("# \u00e9\n[enum.a]\n0 = \"\u00e9\"\n1 = \"\"\"a\n\u00e9\"\"\"\n2 = '\u00e9\"'\n"),
             "read");
 }
