@@ -43,7 +43,7 @@ void add_demo(Command& app, Run& run) {
                                  "bayswap demo harbour");
   command.add_option("DIR", *folder, "a new or empty folder; without it a temporary one");
   command.add_flag("--build-only", *only_build, "build the world without the story");
-  command.add_flag("--all", choice->all, "the whole story, some thirty screens");
+  command.add_flag("--all", choice->all, "the whole story, some twenty screens");
   command.add_option("--scene", choice->scene, "one scene: " + list_text(scenes_of_story()))
       .type_name("WORD");
   command.on_call([folder, only_build, choice, &run] {

@@ -152,6 +152,8 @@ class FieldView {
   [[nodiscard]] Result<std::uint64_t> right_sum(const InstancePtr& in, const Checksum& sum,
                                                 const Place& own);
   [[nodiscard]] Result<Place> range_of(const InstancePtr& in, const Checksum::Range& range);
+  /// None where the field is not there.
+  [[nodiscard]] Result<std::uint64_t> elements_of(const InstancePtr& in, const Field& field);
   Result<void> collect(const InstancePtr& in, std::vector<FieldAt>& fields);
   Result<void> collect_instances(const InstancePtr& in, std::vector<InstancePtr>& all);
   Result<void> find_in(const InstancePtr& in, std::string_view path, std::vector<FieldAt>& found);

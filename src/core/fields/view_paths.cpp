@@ -48,12 +48,15 @@ std::string joined_path(const std::string& outer, const std::string& name) {
   return outer.empty() ? name : outer + "." + name;
 }
 
+Result<std::uint64_t> FieldView::elements_of(const InstancePtr& in, const Field& field) {
+  const auto there = is_there(in, field);
+  if (!there) return tl::unexpected(there.error());
+  return *there ? count_of(in, field) : Result<std::uint64_t>(0);
+}
+
 Result<void> FieldView::collect(const InstancePtr& in, std::vector<FieldAt>& fields) {
   for (const Field& field : in->structure->fields) {
-    const auto there = is_there(in, field);
-    if (!there) return tl::unexpected(there.error());
-    if (!*there) continue;
-    const auto count = count_of(in, field);
+    const auto count = elements_of(in, field);
     if (!count) return tl::unexpected(count.error());
     for (std::uint64_t i = 0; i < *count; ++i) {
       const FieldAt at{in, &field, i, {}};
@@ -84,10 +87,7 @@ Result<std::vector<FieldAt>> FieldView::all() {
 Result<void> FieldView::collect_instances(const InstancePtr& in, std::vector<InstancePtr>& all) {
   for (const Field& field : in->structure->fields) {
     if (field.shape != Shape::structure) continue;
-    const auto there = is_there(in, field);
-    if (!there) return tl::unexpected(there.error());
-    if (!*there) continue;
-    const auto count = count_of(in, field);
+    const auto count = elements_of(in, field);
     if (!count) return tl::unexpected(count.error());
     for (std::uint64_t i = 0; i < *count; ++i) {
       if (all.size() >= kMostFields) return wrong("there are too many structures");
