@@ -174,6 +174,9 @@ Result<HubReport> show_hub(Session& session) {
   plan.plan = true;
   auto planned = sync_bays(session, plan, *joined, bays);
   if (!planned) return tl::unexpected(planned.error());
+  // A bay that can't be reached may hold more that is not there.
+  if (const auto& failed = planned->failed)
+    report.notes.push_back({Level::warn, failed->code, failed->text, failed->hint});
   report.unmatched = std::move(planned->unmatched);
   report.unsent = std::move(planned->published);
   std::ranges::copy_if(planned->held, std::back_inserter(report.unsent),

@@ -118,6 +118,11 @@ TEST_F(HubUpkeep, SaysWhatIsNotOnTheHubYet) {
   ASSERT_EQ(show_hub(session)->unsent.size(), 1U);
   synced(den);
   EXPECT_TRUE(show_hub(session)->unsent.empty());
+  // A place that is away is named.
+  const Path place = den.home() / "place";
+  std::filesystem::rename(place, den.home() / "away");
+  EXPECT_EQ(show_hub(session)->notes.size(), 1U);
+  std::filesystem::rename(den.home() / "away", place);
   // Held back: not there either.
   den.play(kGame, Bytes(0x2000, std::byte{0xFF}));
   EXPECT_EQ(show_hub(session)->unsent.size(), 1U);
