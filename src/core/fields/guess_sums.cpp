@@ -16,6 +16,7 @@ namespace {
 constexpr std::size_t kMostMarks = 48;   // places where ranges may begin or end
 constexpr std::size_t kLeastRange = 16;  // bytes
 constexpr std::size_t kLarge = 64U << 10U;
+constexpr double kSameEverywhere = 8;  // taken off a likelihood
 
 // A way to make a checksum, without its place.
 std::vector<Checksum> kinds(unsigned width) {
@@ -126,7 +127,7 @@ class Guesser {
 
   std::vector<GuessedSum> run(std::size_t most) {
     for (const unsigned width : {16U, 32U, 8U}) {
-      if (width == 8 && saves_.size() < 2) continue;  // chance alone gives hundreds
+      if (width == 8 && saves_.size() < 3) continue;  // chance alone gives hundreds
       for (const Checksum& sum : kinds(width)) {
         Running running(sum);
         for (const std::size_t from : begins(sum)) try_from(running, sum, from);
@@ -165,6 +166,12 @@ class Guesser {
       if (end + width <= save_.size()) try_place(sum, from, end, end, value);
       const bool at_mark = mark < marks_.size() && marks_[mark] == end;
       if (at_mark && from >= width) try_place(sum, from, end, from - width, value);
+      // A little in front of it: one save alone has too many such numbers by chance.
+      constexpr std::size_t kNear = 32;  // bytes
+      const bool from_mark = std::ranges::binary_search(marks_, from);
+      if (at_mark && from_mark && saves_.size() > 1)
+        for (std::size_t at = from - std::min(from, kNear); at + 2 * width <= from; at += width)
+          try_place(sum, from, end, at, value);
       if (at_mark && end + 2 * width <= save_.size() && width == 2) {
         // Beside its complement.
         try_place(sum, from, end, end + width, value);
@@ -187,8 +194,16 @@ class Guesser {
     guess.at = at;
     guess.from = from;
     guess.size = end - from;
-    guess.likelihood = likelihood(guess);
+    guess.likelihood = likelihood(guess) - (is_same_in_all(from, end) ? kSameEverywhere : 0);
     found_.push_back(std::move(guess));
+  }
+
+  // A second save in which nothing of it differs tells nothing more.
+  bool is_same_in_all(std::size_t from, std::size_t end) const {
+    const ByteView first = save_.subspan(from, end - from);
+    return saves_.size() > 1 && std::ranges::all_of(saves_, [&](ByteView other) {
+             return std::ranges::equal(first, other.subspan(from, end - from));
+           });
   }
 
   // Filler has the same sum as more filler.
