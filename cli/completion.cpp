@@ -30,14 +30,13 @@ std::vector<std::string> bay_names(const Session* session, const std::string& be
   return names;
 }
 
-// `CARD:` is followed by what lies on the card.
-std::vector<std::string> saves_on(Session& session, const std::string& begun) {
-  const auto colon = begun.rfind(':');
-  const auto card = show_card(session, begun.substr(0, colon), {});
+// What lies on a card, each behind `before`.
+std::vector<std::string> saves_on(Session* session, const std::string& card,
+                                  const std::string& before) {
   std::vector<std::string> names;
-  if (card)
-    for (const CardSave& save : card->card.saves)
-      names.push_back(begun.substr(0, colon + 1) + save.save.name);
+  if (session == nullptr) return names;
+  if (const auto shown = show_card(*session, card, {}))
+    for (const CardSave& save : shown->card.saves) names.push_back(before + save.save.name);
   return names;
 }
 
@@ -56,12 +55,29 @@ std::vector<std::string> values_for(const std::string& value, const std::string&
     words = bay_names(session, "");
   if (value == "SAVE" || value == "CARD:NAME") {
     words = bay_names(session, ":");
-    if (session != nullptr && begun.find(':') != std::string::npos) {
-      const auto saves = saves_on(*session, begun);
+    if (const auto colon = begun.rfind(':'); colon != std::string::npos) {
+      const auto saves = saves_on(session, begun.substr(0, colon), begun.substr(0, colon + 1));
       words.insert(words.end(), saves.begin(), saves.end());
     }
   }
   return words;
+}
+
+// What may follow the arguments that a command has got: a command in it, or the next argument.
+std::vector<std::string> next_words(const CommandInfo& command,
+                                    const std::vector<std::string>& arguments,
+                                    const std::string& begun, Session* session) {
+  std::vector<std::string> words;
+  for (const CommandInfo& inner : command.commands) words.push_back(inner.name);
+  std::vector<const OptionInfo*> wanted;
+  for (const OptionInfo& option : command.options)
+    if (option.is_argument) wanted.push_back(&option);
+  if (wanted.empty()) return words;
+  const std::string& value = wanted[std::min(arguments.size(), wanted.size() - 1)]->value;
+  // A name alone is a bay's, and behind a card that of a save on it.
+  if (value == "NAME")
+    return arguments.empty() ? bay_names(session, "") : saves_on(session, arguments.front(), "");
+  return values_for(value, begun, session);
 }
 
 }  // namespace
@@ -71,7 +87,7 @@ std::vector<std::string> completions(const CommandInfo& root, std::span<const st
   if (words.empty()) return {};
   const CommandInfo* command = &root;
   const OptionInfo* waiting = nullptr;  // for its value
-  std::size_t arguments = 0;
+  std::vector<std::string> arguments;
   for (const std::string& word : words.first(words.size() - 1)) {
     const bool is_value = waiting != nullptr;
     waiting = nullptr;
@@ -82,7 +98,7 @@ std::vector<std::string> completions(const CommandInfo& root, std::span<const st
     } else if (const CommandInfo* inner = command->command(word)) {
       command = inner;
     } else {
-      ++arguments;
+      arguments.push_back(word);
     }
   }
   const std::string& begun = words.back();
@@ -92,12 +108,7 @@ std::vector<std::string> completions(const CommandInfo& root, std::span<const st
   } else if (begun.starts_with('-')) {
     found = option_names(*command);
   } else {
-    for (const CommandInfo& inner : command->commands) found.push_back(inner.name);
-    std::vector<const OptionInfo*> wanted;
-    for (const OptionInfo& option : command->options)
-      if (option.is_argument) wanted.push_back(&option);
-    if (!wanted.empty())
-      found = values_for(wanted[std::min(arguments, wanted.size() - 1)]->value, begun, session);
+    found = next_words(*command, arguments, begun, session);
   }
   std::erase_if(found, [&](const std::string& word) { return !word.starts_with(begun); });
   std::ranges::sort(found);

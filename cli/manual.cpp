@@ -123,6 +123,18 @@ std::vector<ManualPage> command_pages(const CommandInfo& root, const std::string
   return pages;
 }
 
+ManualPage reader_page(const std::string& version) {
+  return {"bayswap-reader.1",
+          head("bayswap-reader", '1', version) +
+              ".SH NAME\nbayswap\\-reader \\- a cartridge reader that is only simulated\n"
+              ".SH SYNOPSIS\n\\fBbayswap\\-reader\\fR [\\fIoptions\\fR] [\\fIROM\\fR] "
+              "[\\fISAVE\\fR]\n.SH DESCRIPTION\nIt answers like a cartridge reader that holds the "
+              "ROM and the save, to try\n.BR bayswap\\-cart (1)\nwithout one. With "
+              "\\fB\\-\\-pty\\fR it prints the port to type. It can have the faults that real "
+              "readers have; \\fB\\-\\-help\\fR lists them.\n"
+              ".SH SEE ALSO\n.BR bayswap\\-cart (1)\n"};
+}
+
 ManualPage docs_page(std::string_view markdown, const std::string& name,
                      const std::string& summary) {
   std::string text = head(name, '5', "");

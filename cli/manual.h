@@ -18,6 +18,9 @@ struct ManualPage {
 [[nodiscard]] std::vector<ManualPage> command_pages(const CommandInfo& root,
                                                     const std::string& version);
 
+/// Of the simulated reader, which is a program of its own.
+[[nodiscard]] ManualPage reader_page(const std::string& version);
+
 /// A page of docs, in the part of Markdown that they use, as NAME(5).
 [[nodiscard]] ManualPage docs_page(std::string_view markdown, const std::string& name,
                                    const std::string& summary);

@@ -20,6 +20,7 @@ int main(int count, char** words) {
     return std::string(std::istreambuf_iterator<char>(file), {});
   };
   auto pages = command_pages(describe_tool(), BAYSWAP_VERSION);
+  pages.push_back(reader_page(BAYSWAP_VERSION));
   pages.push_back(docs_page(markdown("bays.md"), "bayswap-bays",
                             "places where saves lie, and the list of games"));
   pages.push_back(docs_page(markdown("naming.md"), "bayswap-patterns",

@@ -25,7 +25,7 @@ Option& Option::with_commas() {
 }
 
 Option& Option::between(long lowest, long highest) {
-  option_->check(CLI::Range(lowest, highest));
+  option_->check(CLI::Range(lowest, highest).description(""));
   return *this;
 }
 
@@ -227,6 +227,8 @@ Parser::Parser(const std::string& summary, const std::string& name)
     : app_(std::make_unique<CLI::App>(summary, name)), root_(app_.get()) {
   app_->get_formatter()->label("REQUIRED", "(needed)");
   app_->get_formatter()->label("TEXT", "");
+  app_->get_formatter()->label("INT", "NUMBER");
+  app_->get_formatter()->label("UINT", "NUMBER");
 }
 
 Parser::~Parser() = default;

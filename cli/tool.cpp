@@ -112,13 +112,13 @@ void Run::with_session(const std::function<Result<void>(Session&)>& body) {
 Command& add_command(Command& app, Run& run, const std::string& name, const std::string& summary,
                      const std::string& example) {
   Command& command = app.add_command(name, summary);
-  command.add_flag("--json", run.json, "one JSON object on standard output");
+  command.add_flag("--json", run.json, "print one JSON object");
   command.footer("Example:\n  " + example);
   return command;
 }
 
 void add_page(Command& command, PageChoice& choice) {
-  command.add_option("--page", choice.file, "also write a page to look at and to share")
+  command.add_option("--page", choice.file, "also write a web page to look at or share")
       .type_name("FILE.html");
 }
 
@@ -133,7 +133,9 @@ Result<void> write_page(Session& session, Run& run, const std::string& command,
 }
 
 void add_accept(Command& command, std::vector<std::string>& codes) {
-  command.add_option("--accept", codes, "go on although this check stops it; several: A,B")
+  command
+      .add_option("--accept", codes,
+                  "go on although this check stops it; separate several with commas")
       .type_name("CODE")
       .with_commas();
 }

@@ -49,15 +49,16 @@ void add_learn(Command& bay, Run& run) {
   auto arguments = std::make_shared<Arguments>();
   Command& command = add_command(bay, run, "learn", "Work out where a program keeps its saves",
                                  "bayswap bay learn den den");
-  command.add_option("NAME", arguments->name, "what the bay is called from now on").required();
-  command.add_option("PATH", arguments->place, "its folder, with ROMs and saves in it");
+  command.add_option("NAME", arguments->name, "a name for the bay").required();
+  command.add_option("PATH", arguments->place, "the folder with its saves (and ROMs)");
   command
-      .add_option("--port", arguments->port,
-                  "instead of a folder: a cartridge reader, by its device, pty:PATH or run:PROGRAM")
+      .add_option(
+          "--port", arguments->port,
+          "a cartridge reader instead of a folder: its serial port, pty:PATH or run:PROGRAM")
       .type_name("PORT");
   command
       .add_option("--system", arguments->system,
-                  "of title folders, where their names do not tell it")
+                  "the system of title folders, if their names don't tell")
       .type_name("ID");
   command.on_call([arguments, &run] {
     run.with_session([&](Session& session) -> Result<void> {
@@ -91,9 +92,10 @@ void add_learn(Command& bay, Run& run) {
 
 void add_show(Command& bay, Run& run) {
   auto name = std::make_shared<std::string>();
-  Command& command = add_command(bay, run, "show", "Shelves of a bay, and how much they explain",
-                                 "bayswap bay show den");
-  command.add_option("NAME", *name, "the bay; all without it");
+  Command& command =
+      add_command(bay, run, "show", "Show a bay's rules, and how many saves they explain",
+                  "bayswap bay show den");
+  command.add_option("NAME", *name, "the bay; default: all of them");
   command.on_call([name, &run] {
     run.with_session([&](Session& session) -> Result<void> {
       std::vector<Bay> bays = session.bays.bays();
@@ -116,7 +118,7 @@ void add_show(Command& bay, Run& run) {
 
 void add_list(Command& bay, Run& run) {
   Command& command =
-      add_command(bay, run, "list", "The bays and their patterns", "bayswap bay list");
+      add_command(bay, run, "list", "List the bays and their patterns", "bayswap bay list");
   command.on_call([&run] {
     run.with_session([&](Session& session) -> Result<void> {
       run.print(bays_text(session.bays.bays(), run, false));
@@ -127,7 +129,7 @@ void add_list(Command& bay, Run& run) {
 
 void add_forget(Command& bay, Run& run) {
   auto name = std::make_shared<std::string>();
-  Command& command = add_command(bay, run, "forget", "Drop the rules of a bay; its files stay",
+  Command& command = add_command(bay, run, "forget", "Forget the rules of a bay; its files stay",
                                  "bayswap bay forget ferry");
   command.add_option("NAME", *name, "the bay").required();
   command.on_call([name, &run] {
@@ -144,7 +146,7 @@ void add_forget(Command& bay, Run& run) {
 }  // namespace
 
 void add_bay(Command& app, Run& run) {
-  Command& bay = app.add_command("bay", "Places that hold saves, and their rules");
+  Command& bay = app.add_command("bay", "Places that hold saves: learn, show, list, forget");
   bay.needs_command();
   bay.footer("Example:\n  bayswap bay learn den den");
   add_learn(bay, run);

@@ -14,8 +14,7 @@ namespace bayswap::cli {
 namespace {
 
 constexpr const char* kCard = "a card's file, or FILE:PART for one inside a container";
-constexpr const char* kName =
-    "a save's own name, its game code or serial, or #1, #2 … by its place";
+constexpr const char* kName = "a save's name, game code or serial, or #1, #2 … by position";
 
 void show_moves(const CarryReport& report, Run& run) {
   for (const MoveReport& move : report.moves)
@@ -52,10 +51,12 @@ void add_show(Command& card, Run& run) {
   auto is = std::make_shared<std::string>();
   auto icons = std::make_shared<std::string>();
   auto replace = std::make_shared<bool>(false);
-  Command& command = add_command(card, run, "show", "Show a card's saves, and whose block is where",
-                                 "bayswap card show den/cards/left.card --icons pictures");
+  Command& command =
+      add_command(card, run, "show", "Show a card's saves, and which blocks they fill",
+                  "bayswap card show den/cards/left.card --icons pictures");
   command.add_option("CARD", *name, kCard).required();
-  command.add_option("--is", *is, "the card's layout, where it cannot be told").type_name("LAYOUT");
+  command.add_option("--is", *is, "the card's layout, if it can't be recognised")
+      .type_name("LAYOUT");
   command.add_flag("--replace", *replace, "overwrite pictures and pages that exist");
   command.add_option("--icons", *icons, "write the saves' pictures there as PNG").type_name("DIR");
   auto page = std::make_shared<PageChoice>();
@@ -96,12 +97,12 @@ void add_take(Command& card, Run& run) {
   Command& command = add_command(card, run, "take", "Copy saves out of a card",
                                  "bayswap card take den/cards/left.card '#1' -o saves");
   command.add_option("CARD", request->card, kCard).required();
-  command.add_option("NAME", request->names, fmt::format("{}; none: all of them", kName));
+  command.add_option("NAME", request->names, fmt::format("{}; default: all", kName));
   command.add_option("-o,--out", request->out, "the folder to copy to").type_name("DIR").required();
   command.add_option("--as", request->as, "the layout of the files").type_name("LAYOUT");
-  command.add_option("--is", request->is, "the card's layout, where it cannot be told")
+  command.add_option("--is", request->is, "the card's layout, if it can't be recognised")
       .type_name("LAYOUT");
-  command.add_flag("--deleted", request->deleted, "deleted saves that are still readable");
+  command.add_flag("--deleted", request->deleted, "take deleted saves that can still be read");
   command.add_flag("--replace", request->replace, "replace files that exist");
   add_accept(command, *codes);
   command.on_call([=, &run] {
@@ -126,9 +127,9 @@ void add_put(Command& card, Run& run) {
                                  "\"closet/meridian internal.bram:MERIDIAN_02\"");
   command.add_option("CARD", request->card, kCard).required();
   command.add_option("FILE", request->files, "files, folders of saves, or CARD:NAME").required();
-  command.add_option("--is", request->is, "the files' layout, where it cannot be told")
+  command.add_option("--is", request->is, "the files' layout, if it can't be recognised")
       .type_name("LAYOUT");
-  command.add_flag("--plan", request->plan, "only say what would be done");
+  command.add_flag("--plan", request->plan, "show what would be done, and change nothing");
   add_accept(command, *codes);
   command.on_call([=, &run] {
     run.with_session([&](Session& session) -> Result<void> {
@@ -148,13 +149,13 @@ void add_drop(Command& card, Run& run) {
   auto request = std::make_shared<DropRequest>();
   auto codes = std::make_shared<std::vector<std::string>>();
   Command& command =
-      add_command(card, run, "drop", "Remove saves from a card; undo brings them back",
+      add_command(card, run, "drop", "Delete saves from a card; undo brings them back",
                   "bayswap card drop den/cards/left.card '#2' --plan");
   command.add_option("CARD", request->card, kCard).required();
   command.add_option("NAME", request->names, kName).required();
-  command.add_option("--is", request->is, "the card's layout, where it cannot be told")
+  command.add_option("--is", request->is, "the card's layout, if it can't be recognised")
       .type_name("LAYOUT");
-  command.add_flag("--plan", request->plan, "only show what would go");
+  command.add_flag("--plan", request->plan, "show what would be deleted, and change nothing");
   add_accept(command, *codes);
   command.on_call([=, &run] {
     run.with_session([&](Session& session) -> Result<void> {
@@ -172,14 +173,14 @@ void add_drop(Command& card, Run& run) {
 
 void add_mend(Command& card, Run& run) {
   auto request = std::make_shared<MendRequest>();
-  Command& command = add_command(card, run, "mend",
-                                 "Make a sound card of everything that a damaged one still holds",
-                                 "bayswap card mend downloads/failed.card -o rescued.card");
+  Command& command =
+      add_command(card, run, "mend", "Rescue what a damaged card still holds into a new card",
+                  "bayswap card mend downloads/failed.card -o rescued.card");
   command.add_option("CARD", request->card, "the damaged card").required();
   command.add_option("-o,--out", request->out, "the new card's file")
       .type_name("NEWCARD")
       .required();
-  command.add_option("--is", request->is, "the card's layout, where it cannot be told")
+  command.add_option("--is", request->is, "the card's layout, if it can't be recognised")
       .type_name("LAYOUT");
   command.add_flag("--replace", request->replace, "replace the file when it exists");
   command.on_call([=, &run] {

@@ -63,7 +63,8 @@ void add_carry(Command& app, Run& run) {
   auto arguments = std::make_shared<CarryArguments>();
   CarryRequest& request = arguments->request;
   Command& command = add_command(
-      app, run, "carry", "Bring a save to a bay: checked, kept in history, converted, read back",
+      app, run, "carry",
+      "Carry a save to another place: it is checked, converted, written and read back",
       "bayswap carry dumps:\"Copper Tide\" --to den --plan\n  bayswap carry --all --from ferry "
       "--to den");
   command.add_option(
@@ -74,24 +75,26 @@ void add_carry(Command& app, Run& run) {
       .required();
   command.add_option("--from", request.from, "the bay or folder to take from").type_name("PLACE");
   command.add_option("--game", request.game, "title, code or ROM name of the game")
-      .type_name("TEXT");
+      .type_name("GAME");
   command.add_option("--rom", request.rom, "the ROM of the game").type_name("FILE");
-  command.add_option("--account", request.account, "the account that plays there").type_name("ID");
-  command.add_option("--code", request.code, "title id or code of the game to carry to")
+  command.add_option("--account", request.account, "the account at the destination")
+      .type_name("ID");
+  command.add_option("--code", request.code, "title id or code of the game over there")
       .type_name("CODE");
-  command.add_option("--copy", request.copy, "of named copies: the one that is meant")
+  command.add_option("--copy", request.copy, "which copy, in a place that keeps named copies")
       .type_name("NAME");
-  command.add_option("--slot", request.slot, "of a save state: a number, or free")
+  command.add_option("--slot", request.slot, "slot for a save state: a number, or free")
       .type_name("SLOT");
-  command.add_option("--is", request.is, "layout of the save, where the bytes do not tell")
+  command.add_option("--is", request.is, "layout of the save, if its bytes don't tell")
       .type_name("LAYOUT");
-  command.add_flag("--all", request.all, "every save of --from");
-  command.add_option("--wait", request.wait_seconds, "wait for files that a program holds open")
+  command.add_flag("--all", request.all, "every save in --from");
+  command
+      .add_option("--wait", request.wait_seconds, "wait this long for programs to close the files")
       .type_name("SECONDS")
       .between(0, 86'400);
   command.add_flag("--whole", request.whole,
-                   "a folder there becomes exactly the save; other files there go");
-  command.add_flag("--plan", request.plan, "only say what would be done");
+                   "make the folder there exactly like the save: its other files go into history");
+  command.add_flag("--plan", request.plan, "show what would be done, and change nothing");
   add_accept(command, arguments->accept);
   command.on_call([arguments, &run] {
     run.with_session([&](Session& session) -> Result<void> {
@@ -112,9 +115,9 @@ void add_carry(Command& app, Run& run) {
 void add_undo(Command& app, Run& run) {
   auto move = std::make_shared<std::string>();
   auto codes = std::make_shared<std::vector<std::string>>();
-  Command& command = add_command(app, run, "undo", "Take back the last command, to the byte",
+  Command& command = add_command(app, run, "undo", "Undo the last command, byte for byte",
                                  "bayswap undo\n  bayswap undo m1");
-  command.add_option("MOVE", *move, "a move, as carry names it; without it the last command");
+  command.add_option("MOVE", *move, "a move, such as m12; default: the last command");
   auto port = std::make_shared<PortArguments>();
   add_accept(command, *codes);
   add_port(command, *port);

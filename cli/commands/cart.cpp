@@ -16,7 +16,7 @@ namespace bayswap::cli {
 namespace {
 
 void add_ports(Command& cart, Run& run) {
-  Command& command = add_command(cart, run, "ports", "Serial devices, and which is a reader",
+  Command& command = add_command(cart, run, "ports", "List serial ports, and say which is a reader",
                                  "bayswap cart ports");
   command.on_call([&run] {
     const auto ports = find_readers();
@@ -26,9 +26,9 @@ void add_ports(Command& cart, Run& run) {
 
 void add_cart_look(Command& cart, Run& run) {
   auto port = std::make_shared<PortArguments>();
-  Command& command =
-      add_command(cart, run, "look", "What is in the reader: game, region, chip, contacts",
-                  "bayswap cart look --port reader");
+  Command& command = add_command(
+      cart, run, "look", "Say which cartridge is in the reader: game, region, chip, contacts",
+      "bayswap cart look --port reader");
   add_port(command, *port);
   command.on_call([=, &run] {
     run.with_session([&](Session& session) -> Result<void> {
@@ -46,7 +46,7 @@ Result<CartPart> said_part(const std::string& what) {
   if (what == "rom") return CartPart::rom;
   if (what == "save") return CartPart::save;
   return bayswap::fail(Trouble::usage, Code::usage,
-                       fmt::format("'{}' is no part of a cartridge", what),
+                       fmt::format("'{}' is not a part of a cartridge", what),
                        "write rom, save or both");
 }
 
@@ -54,15 +54,16 @@ void add_dump(Command& cart, Run& run) {
   auto port = std::make_shared<PortArguments>();
   auto request = std::make_shared<CartDumpRequest>();
   auto what = std::make_shared<std::string>();
-  Command& command = add_command(cart, run, "dump",
-                                 "Read ROM and save into files, twice where nothing checks them",
-                                 "bayswap cart dump save --port reader -o lantern.srm");
+  Command& command =
+      add_command(cart, run, "dump",
+                  "Read the ROM and the save into files, twice if nothing else can check them",
+                  "bayswap cart dump save --port reader -o lantern.srm");
   command.add_option("WHAT", *what, "rom, save or both");
-  command.add_option("-o,--out", request->out, "a file; for both a folder")
+  command.add_option("-o,--out", request->out, "output file; with both, a folder")
       .type_name("PATH")
       .required();
   command.add_flag("--like-rom", request->like_rom,
-                   "name the save as the game's ROM that lies in that folder");
+                   "name the save after the game's ROM in that folder");
   command.add_flag("--replace", request->replace, "overwrite existing files");
   add_port(command, *port);
   command.on_call([=, &run] {
@@ -85,14 +86,13 @@ void add_write(Command& cart, Run& run) {
   auto port = std::make_shared<PortArguments>();
   auto request = std::make_shared<CartWriteRequest>();
   auto codes = std::make_shared<std::vector<std::string>>();
-  Command& command =
-      add_command(cart, run, "write",
-                  "Write a save onto the cartridge, and read it back after power off and on",
-                  "bayswap cart write \"wreck/Lantern Drift, last summer.srm\" --port reader");
+  Command& command = add_command(
+      cart, run, "write", "Write a save to the cartridge, and check it after power off and on",
+      "bayswap cart write \"wreck/Lantern Drift, last summer.srm\" --port reader");
   command.add_option("SAVE", request->save, "the save's file").required();
-  command.add_option("--is", request->is, "layout of the save, where the bytes do not tell")
+  command.add_option("--is", request->is, "layout of the save, if its bytes don't tell")
       .type_name("LAYOUT");
-  command.add_flag("--plan", request->plan, "only say what would be done");
+  command.add_flag("--plan", request->plan, "show what would be done, and change nothing");
   add_port(command, *port);
   add_accept(command, *codes);
   command.on_call([=, &run] {
@@ -114,10 +114,10 @@ void add_write(Command& cart, Run& run) {
 void add_port(Command& command, PortArguments& port) {
   command
       .add_option("--port", port.port,
-                  "a serial device, pty:PATH, run:PROGRAM ARGS or a reader's bay; without it the "
-                  "only one that answers")
+                  "a serial port, a reader's bay, pty:PATH or run:PROGRAM ARGS; default: the only "
+                  "reader that answers")
       .type_name("PORT");
-  command.add_flag("--wait", port.wait, "wait until the reader's voltage switch is moved");
+  command.add_flag("--wait", port.wait, "wait until you have moved the reader's voltage switch");
 }
 
 CartAccess access_of(const PortArguments& port, Run& run) {
@@ -138,7 +138,7 @@ CartAccess access_of(const PortArguments& port, Run& run) {
 }
 
 void add_cart(Command& app, Run& run) {
-  Command& cart = app.add_command("cart", "A cartridge in a reader: look at it, dump it, write it");
+  Command& cart = app.add_command("cart", "A cartridge in a reader: look, dump, write");
   cart.needs_command();
   cart.footer("Example:\n  bayswap cart look --port reader");
   add_ports(cart, run);

@@ -28,7 +28,7 @@ Result<void> add_regions(const std::vector<std::string>& texts,
     const auto region = parse_region(lower_ascii(text.substr(0, equals)));
     if (!region || equals == std::string::npos || equals + 1 == text.size())
       return fail(Trouble::usage, Code::usage,
-                  fmt::format("'{}' is no region with a code", safe_text(text)),
+                  fmt::format("'{}' is not a region with a code", safe_text(text)),
                   "write it as europe=ABCP; the regions are america, europe, japan, korea, other "
                   "and any");
     values[*region] = text.substr(equals + 1);
@@ -81,7 +81,7 @@ void add_add(Command& catalog, Run& run) {
 void add_show(Command& catalog, Run& run) {
   auto text = std::make_shared<std::string>();
   auto system = std::make_shared<std::string>();
-  Command& command = add_command(catalog, run, "show", "The games that the catalog knows",
+  Command& command = add_command(catalog, run, "show", "List the games in the catalog",
                                  "bayswap catalog show copper");
   command.add_option("TEXT", *text, "part of a title, a code, or a hash");
   command.add_option("--system", *system, "only this console family").type_name("ID");
@@ -106,13 +106,12 @@ void add_show(Command& catalog, Run& run) {
 void add_import(Command& catalog, Run& run) {
   auto request = std::make_shared<ImportRequest>();
   auto system = std::make_shared<std::string>();
-  Command& command =
-      add_command(catalog, run, "import", "Take over a game list that others keep, XML or CSV",
-                  "bayswap catalog import drawer/games.xml --system gb");
+  Command& command = add_command(catalog, run, "import", "Import a game list, XML or CSV",
+                                 "bayswap catalog import drawer/games.xml --system gb");
   command.add_option("FILE", request->file, "the list").required();
-  command.add_option("--system", *system, "its console family, where the list does not say it")
+  command.add_option("--system", *system, "its console family, if the list doesn't say")
       .type_name("ID");
-  command.add_option("--name", request->name, "what the list is called here; else as its file")
+  command.add_option("--name", request->name, "name of the list here; default: its file's name")
       .type_name("NAME");
   command.on_call([=, &run] {
     run.with_session([&](Session& session) -> Result<void> {

@@ -39,9 +39,9 @@ void add_demo(Command& app, Run& run) {
   auto folder = std::make_shared<std::string>();
   auto only_build = std::make_shared<bool>(false);
   auto choice = std::make_shared<StoryChoice>();
-  Command& command = add_command(app, run, "demo", "Build the demo world and tell its story on it",
+  Command& command = add_command(app, run, "demo", "Build the demo world and tell a story in it",
                                  "bayswap demo harbour");
-  command.add_option("DIR", *folder, "a new or empty folder; without it a temporary one");
+  command.add_option("DIR", *folder, "a new or empty folder; default: a temporary one");
   command.add_flag("--build-only", *only_build, "build the world without the story");
   command.add_flag("--all", choice->all, "the whole story, some twenty screens");
   command.add_option("--scene", choice->scene, "one scene: " + list_text(scenes_of_story()))

@@ -15,7 +15,7 @@ namespace {
 // What names a save and its map is the same for all of them.
 void add_request(Command& command, FieldRequest& request) {
   command.add_option("SAVE", request.save, "a file, BAY:NAME, or CARD:NAME").required();
-  command.add_option("--map", request.map, "the field map; else the one of yours that fits")
+  command.add_option("--map", request.map, "the field map; default: the one of yours that fits")
       .type_name("FILE");
   command.add_option("--rom", request.rom, "the ROM of the game").type_name("FILE");
   command.add_option("--is", request.is, "layout of the save").type_name("LAYOUT");
@@ -24,10 +24,11 @@ void add_request(Command& command, FieldRequest& request) {
 void add_show(Command& field, Run& run) {
   auto request = std::make_shared<FieldRequest>();
   auto paths = std::make_shared<std::vector<std::string>>();
-  Command& command = add_command(field, run, "show", "What a save holds, by its field map",
-                                 "bayswap field show \"workshop/Tin Orchard.sav\" baskets pickers");
+  Command& command =
+      add_command(field, run, "show", "Show what a save holds, as a field map describes it",
+                  "bayswap field show \"workshop/Tin Orchard.sav\" baskets pickers");
   add_request(command, *request);
-  command.add_option("PATH", *paths, "fields, such as crew[2].wage or rooms[*].name; none: all");
+  command.add_option("PATH", *paths, "fields, such as crew[2].wage or rooms[*].name; default: all");
   command.on_call([=, &run] {
     run.with_session([&](Session& session) -> Result<void> {
       const auto report = show_fields(session, *request, *paths);
@@ -40,9 +41,8 @@ void add_show(Command& field, Run& run) {
 
 void add_check(Command& field, Run& run) {
   auto request = std::make_shared<FieldRequest>();
-  Command& command =
-      add_command(field, run, "check", "Are its checksums right, and its values legal",
-                  "bayswap field check \"workshop/Tin Orchard.sav\"");
+  Command& command = add_command(field, run, "check", "Check a save's checksums and values",
+                                 "bayswap field check \"workshop/Tin Orchard.sav\"");
   add_request(command, *request);
   command.on_call([=, &run] {
     run.with_session([&](Session& session) -> Result<void> {
@@ -60,10 +60,10 @@ void add_diff(Command& field, Run& run) {
   auto older = std::make_shared<FieldRequest>();
   auto newer = std::make_shared<std::string>();
   Command& command = add_command(
-      field, run, "diff", "Which values differ between two saves",
+      field, run, "diff", "Show which values differ between two saves",
       "bayswap field diff \"workshop/Tin Orchard.sav\" \"workshop/older/Tin Orchard.sav\"");
   add_request(command, *older);
-  command.add_option("OTHER", *newer, "the save that it is compared with").required();
+  command.add_option("OTHER", *newer, "the save to compare it with").required();
   command.on_call([=, &run] {
     run.with_session([&](Session& session) -> Result<void> {
       FieldRequest other = *older;
@@ -80,7 +80,8 @@ void add_diff(Command& field, Run& run) {
 Result<std::pair<std::string, std::string>> said_value(const std::string& word) {
   const auto equals = word.find('=');
   if (equals == std::string::npos || equals == 0)
-    return fail(Trouble::usage, Code::usage, fmt::format("'{}' is no PATH=VALUE", safe_text(word)),
+    return fail(Trouble::usage, Code::usage,
+                fmt::format("'{}' is not of the form PATH=VALUE", safe_text(word)),
                 "write it like crew[2].wage=40");
   return std::pair(word.substr(0, equals), word.substr(equals + 1));
 }
@@ -96,7 +97,7 @@ struct EditArguments {
 void add_edit_options(Command& command, EditArguments& arguments) {
   command.add_option("-o,--out", arguments.edit.output, "write a changed copy, not the save itself")
       .type_name("OUT");
-  command.add_flag("--plan", arguments.edit.plan, "only say what would be done");
+  command.add_flag("--plan", arguments.edit.plan, "show what would be done, and change nothing");
   command
       .add_option("--wait", arguments.edit.wait_seconds,
                   "seconds to wait for a program to close the file")
@@ -132,19 +133,20 @@ void run_edit(Run& run, EditArguments& arguments) {
 void add_set(Command& field, Run& run) {
   auto arguments = std::make_shared<EditArguments>();
   Command& command =
-      add_command(field, run, "set", "Change values; checksums are made right",
+      add_command(field, run, "set", "Change values, and correct the checksums",
                   "bayswap field set \"workshop/Tin Orchard.sav\" baskets=40 oil=12.5");
   add_request(command, arguments->edit.of);
-  command.add_option("PATH=VALUE", arguments->values, "all of them are set, or none").required();
+  command.add_option("PATH=VALUE", arguments->values, "what to set: all of them are set, or none")
+      .required();
   add_edit_options(command, *arguments);
   command.on_call([=, &run] { run_edit(run, *arguments); });
 }
 
 void add_seal(Command& field, Run& run) {
   auto arguments = std::make_shared<EditArguments>();
-  Command& command =
-      add_command(field, run, "seal", "Make the checksums right after an edit by other means",
-                  "bayswap field seal \"workshop/Tin Orchard.sav\"");
+  Command& command = add_command(field, run, "seal",
+                                 "Correct the checksums after another program changed the save",
+                                 "bayswap field seal \"workshop/Tin Orchard.sav\"");
   add_request(command, arguments->edit.of);
   add_edit_options(command, *arguments);
   command.on_call([=, &run] { run_edit(run, *arguments); });
@@ -155,7 +157,7 @@ void add_take(Command& field, Run& run) {
   auto path = std::make_shared<std::string>();
   auto output = std::make_shared<Path>();
   Command& command =
-      add_command(field, run, "take", "One structure of a save, as a file",
+      add_command(field, run, "take", "Copy one structure of a save into a file",
                   "bayswap field take \"workshop/Tin Orchard.sav\" 'trees[3]' -o tree.bin");
   add_request(command, *request);
   command.add_option("PATH", *path, "the structure, such as rooms[3]").required();
@@ -175,11 +177,11 @@ void add_take(Command& field, Run& run) {
 void add_put(Command& field, Run& run) {
   auto arguments = std::make_shared<EditArguments>();
   Command& command =
-      add_command(field, run, "put", "A structure from a file into a save of the same map",
+      add_command(field, run, "put", "Copy a structure from a file into a save",
                   "bayswap field put \"workshop/Tin Orchard.sav\" 'trees[0]' workshop/pear.tree");
   add_request(command, arguments->edit.of);
   command.add_option("PATH", arguments->structure, "the structure, such as rooms[3]").required();
-  command.add_option("FILE", arguments->file, "what take wrote").required();
+  command.add_option("FILE", arguments->file, "the file that 'field take' wrote").required();
   add_edit_options(command, *arguments);
   command.on_call([=, &run] { run_edit(run, *arguments); });
 }
@@ -193,18 +195,20 @@ void add_find(Command& field, Run& run) {
     std::size_t most = 20;
   };
   auto wanted = std::make_shared<Wanted>();
-  Command& command =
-      add_command(field, run, "find", "Where a value lies, from saves in which it is known",
-                  "bayswap field find \"workshop/older/Tin Orchard.sav\" \"workshop/Tin "
-                  "Orchard.sav\" --value 28 --then 41");
+  Command& command = add_command(
+      field, run, "find", "Find where a value is stored, from saves in which you know it",
+      "bayswap field find \"workshop/older/Tin Orchard.sav\" \"workshop/Tin "
+      "Orchard.sav\" --value 28 --then 41");
   command.add_option("SAVE", wanted->saves, "saves of one game, one for each value").required();
-  command.add_option("--value", wanted->value, "what the game shows for the first save").required();
+  command.add_option("--value", wanted->value, "what the game shows for the first save")
+      .type_name("VALUE")
+      .required();
   command
       .add_option("--then", wanted->then,
                   "for each further save: a value, or unchanged, changed, larger, smaller")
       .type_name("VALUE");
   command.add_flag("--text", wanted->text, "the value is a name or other text");
-  command.add_option("--most", wanted->most, "so many places are shown").show_default();
+  command.add_option("--most", wanted->most, "how many places to show").show_default();
   command.on_call([=, &run] {
     run.with_session([&](Session& session) -> Result<void> {
       std::vector<FieldHint> hints;
@@ -228,9 +232,10 @@ void add_find(Command& field, Run& run) {
 void add_guess(Command& field, Run& run) {
   auto saves = std::make_shared<std::vector<std::string>>();
   Command& command = add_command(
-      field, run, "guess", "Likely checksums and copies in a save",
+      field, run, "guess", "Guess the checksums and copies in a save",
       "bayswap field guess \"workshop/older/Tin Orchard.sav\" \"workshop/Tin Orchard.sav\"");
-  command.add_option("SAVE", *saves, "saves of one game; several leave fewer guesses").required();
+  command.add_option("SAVE", *saves, "saves of one game; with several, fewer guesses are wrong")
+      .required();
   command.on_call([=, &run] {
     run.with_session([&](Session& session) -> Result<void> {
       constexpr std::size_t kMost = 3;
@@ -246,7 +251,7 @@ void add_guess(Command& field, Run& run) {
 }  // namespace
 
 void add_field(Command& app, Run& run) {
-  Command& field = app.add_command("field", "Values inside a save, by a map that people write");
+  Command& field = app.add_command("field", "Values inside a save: show, change, check");
   field.needs_command();
   field.footer("Example:\n  bayswap field show \"workshop/Tin Orchard.sav\"");
   add_show(field, run);

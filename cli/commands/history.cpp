@@ -15,20 +15,20 @@
 namespace bayswap::cli {
 namespace {
 
-constexpr const char* kSave = "a save's path, BAY:NAME, or a part of its game's title";
+constexpr const char* kSave = "a path, BAY:NAME, or part of a title";
 
 void add_tidy(Command& history, Run& run) {
   auto retention = std::make_shared<Retention>();
   auto plan = std::make_shared<bool>(false);
-  Command& command = add_command(history, run, "tidy", "Let old versions go, never the last one",
+  Command& command = add_command(history, run, "tidy", "Delete old versions, never the last one",
                                  "bayswap history tidy --plan");
-  command.add_option("--days", retention->days, "everything younger stays")
+  command.add_option("--days", retention->days, "keep what is younger than this many days")
       .between(0, 36'500)
       .show_default();
-  command.add_option("--versions", retention->versions, "so many of each save stay")
+  command.add_option("--versions", retention->versions, "keep at least so many of each save")
       .between(1, 100'000)
       .show_default();
-  command.add_flag("--plan", *plan, "only say what would go");
+  command.add_flag("--plan", *plan, "show what would be deleted, and change nothing");
   command.on_call([=, &run] {
     run.with_session([&](Session& session) -> Result<void> {
       const auto report = tidy_history(session, *retention, *plan);
@@ -40,7 +40,7 @@ void add_tidy(Command& history, Run& run) {
 }
 
 void add_verify(Command& history, Run& run) {
-  Command& command = add_command(history, run, "verify", "Hash everything that history holds anew",
+  Command& command = add_command(history, run, "verify", "Check everything that history holds",
                                  "bayswap history verify");
   command.on_call([&run] {
     run.with_session([&](Session& session) -> Result<void> {
@@ -59,7 +59,7 @@ void add_export(Command& history, Run& run) {
   auto hub = std::make_shared<bool>(false);
   Command& command = add_command(history, run, "export", "Write versions as plain files",
                                  "bayswap history export \"Copper Tide\" -o old-saves");
-  command.add_option("SAVE", *save, fmt::format("{}; none: all of them", kSave));
+  command.add_option("SAVE", *save, fmt::format("{}; default: all", kSave));
   command.add_option("-o,--out", *out, "a new folder").type_name("DIR").required();
   command.add_flag("--hub", *hub, "the versions on the hub");
   command.on_call([=, &run] {
@@ -91,9 +91,9 @@ Result<void> restore_from_hub(Session& session, const RestoreRequest& request, R
 void add_history(Command& app, Run& run) {
   auto request = std::make_shared<HistoryRequest>();
   Command& history =
-      add_command(app, run, "history", "Versions of saves: what was there, when and why",
+      add_command(app, run, "history", "List the versions of a save: what was there, when and why",
                   "bayswap history \"Copper Tide\"");
-  history.add_option("SAVE", request->save, fmt::format("{}; none: all of them", kSave));
+  history.add_option("SAVE", request->save, fmt::format("{}; default: all", kSave));
   auto hub = std::make_shared<bool>(false);
   history.add_flag("--hub", *hub, "the versions on the hub, from all devices");
   auto page = std::make_shared<PageChoice>();
@@ -117,15 +117,15 @@ void add_history(Command& app, Run& run) {
 
 void add_restore(Command& app, Run& run) {
   auto request = std::make_shared<RestoreRequest>();
-  Command& command =
-      add_command(app, run, "restore", "Bring an older version back; undo takes that back",
-                  "bayswap restore \"den:Copper Tide\" --at v2");
+  Command& command = add_command(app, run, "restore", "Put an older version back in place",
+                                 "bayswap restore \"den:Copper Tide\" --at v2");
   command.add_option("SAVE", request->save, kSave).required();
   command
-      .add_option("--at", request->at, "the version, as 'bayswap history' shows it; @ID: the hub's")
+      .add_option("--at", request->at,
+                  "a version that 'bayswap history' shows, or @ID for one on the hub")
       .type_name("VERSION")
       .required();
-  command.add_flag("--plan", request->plan, "only say what would be done");
+  command.add_flag("--plan", request->plan, "show what would be done, and change nothing");
   command.on_call([=, &run] {
     run.with_session([&](Session& session) -> Result<void> {
       if (request->at.starts_with('@')) return restore_from_hub(session, *request, run);
@@ -140,10 +140,10 @@ void add_restore(Command& app, Run& run) {
 
 void add_keep(Command& app, Run& run) {
   auto request = std::make_shared<KeepRequest>();
-  Command& command = add_command(app, run, "keep", "Put what is there now into history",
+  Command& command = add_command(app, run, "keep", "Back up saves as they are now",
                                  "bayswap keep den --reason \"before the update\"");
   command.add_option("PLACE", request->places, "bays, files or folders").required();
-  command.add_option("--reason", request->reason, "why, for people").type_name("TEXT");
+  command.add_option("--reason", request->reason, "a note for yourself").type_name("WORDS");
   command.on_call([=, &run] {
     run.with_session([&](Session& session) -> Result<void> {
       const auto report = keep(session, *request);

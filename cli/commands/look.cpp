@@ -233,7 +233,7 @@ void add_look(Command& app, Run& run) {
   Command& command = add_command(app, run, "look", "Say what a file is, or what a folder holds",
                                  "bayswap look \"den/saves/Copper Tide (America).srm\"");
   command.add_option("PATH", arguments->paths, "files, folders, or a reader's bay").required();
-  command.add_option("--is", arguments->options.is, "the layout, where the bytes alone do not tell")
+  command.add_option("--is", arguments->options.is, "the layout, if the bytes alone don't tell")
       .type_name("LAYOUT");
   command.add_option("--rom", arguments->options.rom, "the ROM of the game").type_name("FILE");
   add_page(command, arguments->page);

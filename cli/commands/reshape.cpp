@@ -36,31 +36,33 @@ Result<std::uint64_t> parse_size(const std::string& text) {
 
 void add_reshape(Command& app, Run& run) {
   auto arguments = std::make_shared<ReshapeArguments>();
-  Command& command = add_command(app, run, "reshape", "Convert bytes from one layout to another",
+  Command& command = add_command(app, run, "reshape", "Convert a save from one layout to another",
                                  "bayswap reshape \"den/saves/Copper Tide (America).srm\" --as "
                                  "n64-sram -o \"Copper Tide.sra\"");
-  command.add_option("IN", arguments->request.inputs, "one save, or several that are joined")
+  command.add_option("IN", arguments->request.inputs, "a save, or several to join into one")
       .required();
-  command.add_option("--as", arguments->request.as, "wanted layout; several: A,B")
+  command.add_option("--as", arguments->request.as, "layout to write; separate several with commas")
       .type_name("LAYOUT")
       .with_commas();
   command.add_option("--like", arguments->request.like, "an existing file to imitate")
       .type_name("FILE");
   command.add_flag("--split", arguments->request.split,
-                   "one file for each part that holds something");
-  command.add_option("-o,--out", arguments->request.out, "output file, or folder for several")
+                   "write one file for each part that holds something");
+  command.add_option("-o,--out", arguments->request.out, "output file; a folder for several")
       .type_name("OUT");
-  command.add_option("--is", arguments->request.is, "layout of the input, once or once for each")
+  command
+      .add_option("--is", arguments->request.is,
+                  "layout of the input: one for all, or one for each")
       .type_name("LAYOUT")
       .with_commas();
   command
       .add_option("--code", arguments->request.code,
-                  "label a card's save for another region: the code or serial of the game")
+                  "label a card's save for another region, with this code or serial")
       .type_name("CODE");
   command.add_option("--rom", arguments->request.rom, "the ROM of the game").type_name("FILE");
   command
       .add_option("--file-size", arguments->file_size,
-                  "size of the written file: erased bytes come behind the save, or leave it")
+                  "size of the written file; erased bytes are added or cut off at its end")
       .type_name("SIZE");
   command.add_flag("--replace", arguments->request.replace, "overwrite existing outputs");
   add_accept(command, arguments->accept);

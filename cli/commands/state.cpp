@@ -19,10 +19,11 @@ void add_list(Command& state, Run& run) {
   auto place = std::make_shared<std::string>();
   auto picture = std::make_shared<std::string>();
   auto replace = std::make_shared<bool>(false);
-  Command& command = add_command(state, run, "list", "The slots of each game, with their pictures",
-                                 "bayswap state list wharf");
-  command.add_option("PLACE", *place, "a bay, a folder or a file").required();
-  command.add_option("--png", *picture, "write the board as a picture, too").type_name("FILE");
+  Command& command =
+      add_command(state, run, "list", "List the save states of each game, slot by slot",
+                  "bayswap state list wharf");
+  command.add_option("PLACE", *place, "a bay, folder or file").required();
+  command.add_option("--png", *picture, "also write the slots as a picture").type_name("FILE");
   command.add_flag("--replace", *replace, "overwrite the picture if it exists");
   command.on_call([=, &run] {
     run.with_session([&](Session& session) -> Result<void> {
@@ -52,22 +53,21 @@ void add_list(Command& state, Run& run) {
 
 void add_dig(Command& state, Run& run) {
   auto request = std::make_shared<DigRequest>();
-  Command& command = add_command(state, run, "dig", "Find the save inside a state, and write it",
-                                 "bayswap state dig \"wreck/Lantern Drift.state4\" --like "
-                                 "\"wreck/Lantern Drift, last summer.srm\" -o found.srm");
+  Command& command =
+      add_command(state, run, "dig", "Find the save inside a save state, and write it to a file",
+                  "bayswap state dig \"wreck/Lantern Drift.state4\" --like "
+                  "\"wreck/Lantern Drift, last summer.srm\" -o found.srm");
   auto states = std::make_shared<std::vector<std::string>>();
   command
-      .add_option("STATE", *states,
-                  "the state; more states of the same game help to tell where its save lies")
+      .add_option("STATE", *states, "the state; more states of the same game help to find the save")
       .required();
   command.add_option("-o,--out", request->out, "the save's file").type_name("OUT").required();
   command.add_option("--like", request->like, "an older save of the same game").type_name("FILE");
   command.add_option("--rom", request->rom, "the game's ROM, which names the chip")
       .type_name("FILE");
-  command.add_option("--is", request->is, "layout of the older save, or of what is looked for")
+  command.add_option("--is", request->is, "layout of the save that is looked for")
       .type_name("LAYOUT");
-  command
-      .add_option("--choose", request->choose, "one of the places that were listed, by its number")
+  command.add_option("--choose", request->choose, "number of one of the places that were listed")
       .type_name("N")
       .between(1, 1000);
   command.add_flag("--replace", request->replace, "overwrite an existing output");
@@ -87,7 +87,8 @@ void add_dig(Command& state, Run& run) {
 }  // namespace
 
 void add_state(Command& app, Run& run) {
-  Command& state = app.add_command("state", "Save states: their slots, and the saves in them");
+  Command& state =
+      app.add_command("state", "Save states: list their slots, dig out the save inside");
   state.needs_command();
   state.footer("Example:\n  bayswap state list wharf");
   add_list(state, run);

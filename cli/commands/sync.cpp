@@ -24,13 +24,14 @@ int status_of(const SyncReport& report) {
 void add_join(Command& hub, Run& run) {
   auto where = std::make_shared<std::string>();
   auto device = std::make_shared<std::optional<std::string>>();
-  Command& command = add_command(hub, run, "join", "Meet your other devices in a folder",
+  Command& command = add_command(hub, run, "join", "Join a hub, or start one in an empty folder",
                                  "bayswap hub join stick --as den");
   auto seal = std::make_shared<bool>(false);
-  command.add_option("FOLDER", *where, "the hub; an empty folder becomes a new one").required();
-  command.add_option("--as", *device, "what this device is called there; else the machine's name")
+  command.add_option("FOLDER", *where, "the hub's folder or URL; an empty folder becomes a new hub")
+      .required();
+  command.add_option("--as", *device, "name of this device on the hub; default: the machine's name")
       .type_name("DEVICE");
-  command.add_flag("--seal", *seal, "a new hub that only your devices can read");
+  command.add_flag("--seal", *seal, "encrypt a new hub, so that only your devices can read it");
   command.on_call([=, &run] {
     run.with_session([&](Session& session) -> Result<void> {
       const auto report = join_hub(session, *where, *device, *seal);
@@ -42,7 +43,7 @@ void add_join(Command& hub, Run& run) {
 }
 
 void add_show(Command& hub, Run& run) {
-  Command& command = add_command(hub, run, "show", "The devices of the hub, and what it holds",
+  Command& command = add_command(hub, run, "show", "Show the hub's devices, and what it holds",
                                  "bayswap hub show");
   auto page = std::make_shared<PageChoice>();
   add_page(command, *page);
@@ -60,7 +61,7 @@ void add_show(Command& hub, Run& run) {
 
 void add_leave(Command& hub, Run& run) {
   Command& command =
-      add_command(hub, run, "leave", "Forget the hub here; every save stays, here and there",
+      add_command(hub, run, "leave", "Leave the hub; every save stays, here and on the hub",
                   "bayswap hub leave");
   command.on_call([&run] {
     run.with_session([&](Session& session) -> Result<void> {
@@ -95,15 +96,15 @@ void add_tidy(Command& hub, Run& run) {
   };
   auto wanted = std::make_shared<Wanted>();
   Command& command =
-      add_command(hub, run, "tidy", "Let old versions on the hub go, never a newest one",
+      add_command(hub, run, "tidy", "Delete old versions on the hub, never a newest one",
                   "bayswap hub tidy --plan");
-  command.add_option("--days", wanted->days, "everything younger stays")
+  command.add_option("--days", wanted->days, "keep what is younger than this many days")
       .between(0, 36'500)
       .show_default();
-  command.add_option("--versions", wanted->versions, "so many of each save stay")
+  command.add_option("--versions", wanted->versions, "keep at least so many of each save")
       .between(1, 100'000)
       .show_default();
-  command.add_flag("--plan", wanted->plan, "only say what would go");
+  command.add_flag("--plan", wanted->plan, "show what would be deleted, and change nothing");
   command.on_call([=, &run] {
     run.with_session([&](Session& session) -> Result<void> {
       const auto tidied = tidy_hub(session, wanted->versions, wanted->days, wanted->plan);
@@ -125,18 +126,23 @@ void add_sync(Command& app, Run& run) {
   auto request = std::make_shared<SyncRequest>();
   auto codes = std::make_shared<std::vector<std::string>>();
   auto no_states = std::make_shared<bool>(false);
-  Command& command = add_command(app, run, "sync",
-                                 "The newest progress everywhere; a conflict is shown, not settled",
-                                 "bayswap sync den --plan");
-  command.add_option("BAY", request->bays, "bays to bring in step; none: all");
-  command.add_flag("--plan", request->plan, "only say what would be done");
-  command.add_flag("--no-states", *no_states, "leave the states of programs out");
-  command.add_option("--take", request->take, "settle this game's conflict").type_name("GAME");
-  command.add_option("--from", request->take_from, "which version is taken")
-      .type_name("DEVICE[:BAY][@VERSION]");
-  command.add_option("--bring", request->bring, "bring a save that is missing or not matched here")
+  Command& command = add_command(
+      app, run, "sync", "Bring the newest progress to every device; conflicts wait for you",
+      "bayswap sync den --plan");
+  command.add_option("BAY", request->bays, "bays to sync; default: all");
+  command.add_flag("--plan", request->plan, "show what would be done, and change nothing");
+  command.add_flag("--no-states", *no_states, "leave save states out");
+  command
+      .add_option("--take", request->take,
+                  "settle this game's conflict: say which version with --from")
       .type_name("GAME");
-  command.add_option("--forget", request->forget, "a save that was deleted here is let go here")
+  command.add_option("--from", request->take_from, "the version to take")
+      .type_name("DEVICE[:BAY][@VERSION]");
+  command
+      .add_option("--bring", request->bring,
+                  "bring a save that is missing here, or that matches no game here")
+      .type_name("GAME");
+  command.add_option("--forget", request->forget, "accept that this save was deleted here")
       .type_name("GAME");
   add_accept(command, *codes);
   command.on_call([=, &run] {
@@ -157,13 +163,13 @@ void add_watch(Command& app, Run& run) {
   auto request = std::make_shared<WatchRequest>();
   auto no_states = std::make_shared<bool>(false);
   auto quiet = std::make_shared<int>(2);
-  Command& command = add_command(app, run, "watch", "Sync whenever a save changed, until CTRL-C",
+  Command& command = add_command(app, run, "watch", "Sync whenever a save changes, until CTRL-C",
                                  "bayswap watch den");
-  command.add_option("BAY", request->sync.bays, "bays to watch; none: all");
+  command.add_option("BAY", request->sync.bays, "bays to watch; default: all");
   command.add_option("--quiet", *quiet, "seconds without a change before a save is synced")
       .between(0, 3600)
       .show_default();
-  command.add_flag("--no-states", *no_states, "leave the states of programs out");
+  command.add_flag("--no-states", *no_states, "leave save states out");
   command.on_call([=, &run] {
     run.with_session([&](Session& session) -> Result<void> {
       const InterruptWatch interrupt;
@@ -180,7 +186,8 @@ void add_watch(Command& app, Run& run) {
 }
 
 void add_hub(Command& app, Run& run) {
-  Command& hub = app.add_command("hub", "Where your devices meet: a folder that all of them see");
+  Command& hub =
+      app.add_command("hub", "Where your devices meet: a folder that all of them can reach");
   hub.needs_command();
   hub.footer("Example:\n  bayswap hub join stick");
   add_join(hub, run);

@@ -110,11 +110,11 @@ std::string kept_text(const KeepReport& report, const Style& style) {
 
 std::string tidy_text(const TidyReport& report, bool plan, const Style& style) {
   if (report.versions == 0)
-    return "nothing to let go: every version is young enough, or among the last of its save\n";
+    return "nothing to delete: every version is recent, or among the last of its save\n";
   if (plan)
-    return fmt::format("{} {} would go\n", style.paint(Tone::key, "○"),
+    return fmt::format("{} {} would be deleted\n", style.paint(Tone::key, "○"),
                        counted(report.versions, "old version"));
-  return fmt::format("{} {} let go; the history takes {}, {} before\n",
+  return fmt::format("{} {} deleted; the history takes {}, before it was {}\n",
                      style.paint(Tone::good, "✓"), counted(report.versions, "old version"),
                      size_text(report.after), size_text(report.before));
 }
@@ -122,7 +122,7 @@ std::string tidy_text(const TidyReport& report, bool plan, const Style& style) {
 std::string verify_text(const VerifyReport& report, const Style& style) {
   std::string text = findings_text(report.damaged, style, 2);
   const bool sound = report.damaged.empty();
-  return text + fmt::format("{} {} and {} hashed anew: {}\n",
+  return text + fmt::format("{} {} and {} checked: {}\n",
                             style.paint(sound ? Tone::good : Tone::bad, sound ? "✓" : "✗"),
                             counted(report.contents, "version"), counted(report.pieces, "piece"),
                             sound ? std::string("all are whole")

@@ -29,8 +29,9 @@ struct OverviewRow {
 
 [[nodiscard]] OverviewRow row_of(const Item& item);
 
-/// Saves by system, then what is no save in a line, then the findings with what mends each. `root`:
-/// the folder that was looked through. `others`: files that have no row. `now_ns`: for ages.
+/// Saves by system, then what is not a save in a line, then the findings with what mends each.
+/// `root`: the folder that was looked through. `others`: files that have no row. `now_ns`: for
+/// ages.
 [[nodiscard]] std::string overview_of(const std::deque<OverviewRow>& rows, std::size_t others,
                                       const std::string& root, std::int64_t now_ns,
                                       const Style& style);

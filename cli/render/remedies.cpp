@@ -49,7 +49,7 @@ std::string command_text(Remedy remedy, const std::string& with) {
     case Remedy::field_map: return "--map FILE";
     case Remedy::show_fields: return "bayswap field show SAVE";
     case Remedy::join_hub: return "bayswap hub join FOLDER";
-    case Remedy::say_words: return "type them at a terminal, or put them into BAYSWAP_HUB_WORDS";
+    case Remedy::say_words: return "type them at a terminal, or put them in BAYSWAP_HUB_WORDS";
     case Remedy::show_hub: return "bayswap hub show";
     case Remedy::check_hub: return "bayswap hub check";
     case Remedy::settle_conflict:

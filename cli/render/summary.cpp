@@ -38,8 +38,8 @@ constexpr std::array<Section, 5> kSections{{
     {Fate::moved, Tone::good, "✓", "moved"},
     {Fate::planned, Tone::key, "○", "would move"},
     {Fate::there, Tone::quiet, "=", "already there"},
-    {Fate::newer, Tone::quiet, "·", "left: what is there is newer"},
-    {Fate::stopped, Tone::bad, "✗", "stopped, nothing of these was changed"},
+    {Fate::newer, Tone::quiet, "·", "left alone: what is there is newer"},
+    {Fate::stopped, Tone::bad, "✗", "stopped: none of these was changed"},
 }};
 
 std::string where_of(const MoveReport& move) {

@@ -124,7 +124,7 @@ std::string event_text(const WatchEvent& event, const Style& style) {
              " still has a save open: it is synced when that is closed\n";
     case WatchEvent::What::failed:
       return style.paint(Tone::bad, "✗ ") + event.error->text + "\n" +
-             "  → it goes on by itself when that is there again\n";
+             "  → it goes on by itself when that is back\n";
     case WatchEvent::What::back: return style.paint(Tone::good, "✓ ") + "it can be reached again\n";
     case WatchEvent::What::ended: return "ended; nothing is half-done\n";
   }

@@ -249,7 +249,7 @@ std::string item_text(const Item& item, const Style& style) {
     if (item.chips)
       text += row(style, "saves to", chips_line(*item.chips, item.chips_from));
     else
-      text += row(style, "saves to", "not told by the ROM; a catalog can say");
+      text += row(style, "saves to", "the ROM doesn't say; a catalog can");
   }
   std::size_t name_width = kKeyColumn - 2;
   for (const PartInfo& part : item.parts) name_width = std::max(name_width, part.name.size());
@@ -406,7 +406,7 @@ std::string report_text(const CarryReport& report, const Style& style, Doing doi
   if (written && doing != Doing::undoing)
     text += style.paint(Tone::quiet, "take it back with: bayswap undo") + "\n";
   if (!report.safe_to_remove.empty())
-    text += style.paint(Tone::good, fmt::format("everything is on the medium: {} is safe to remove",
+    text += style.paint(Tone::good, fmt::format("everything is written: {} is safe to remove",
                                                 path_text(report.safe_to_remove))) +
             "\n";
   return text;

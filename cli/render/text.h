@@ -26,7 +26,7 @@ namespace bayswap::cli {
 /// What a report of moves is about.
 enum class Doing { carrying, undoing, putting, dropping, restoring, writing };
 
-/// What was understood of a place that is no bay, and how to keep that.
+/// What was understood of a place that is not a bay, and how to keep that.
 [[nodiscard]] std::string understood_text(const PlaceReport& place, const Style& style);
 
 /// What learning a bay again changed of its shelves.

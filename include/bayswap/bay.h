@@ -16,6 +16,8 @@
 #include "bayswap/result.h"
 #include "bayswap/storage.h"
 
+#pragma GCC visibility push(default)
+
 namespace bayswap {
 
 /// What names the file system of a place keeps.
@@ -54,7 +56,7 @@ struct Bay {
   /// Its shelves are one file or folder, which takes the save that is brought, whatever its name;
   /// only of a place that a user named for one command.
   bool exact = false;
-  /// A cartridge reader: its port. Then `place` is no folder, and there are no shelves.
+  /// A cartridge reader: its port. Then `place` is not a folder, and there are no shelves.
   std::optional<std::string> port = {};
 };
 
@@ -114,3 +116,5 @@ class BayList {
 void survey_bay(Storage& storage, const Catalog& catalog, Bay& bay);
 
 }  // namespace bayswap
+
+#pragma GCC visibility pop

@@ -9,6 +9,8 @@
 #include <span>
 #include <vector>
 
+#pragma GCC visibility push(default)
+
 namespace bayswap {
 
 /// Owned bytes.
@@ -18,3 +20,5 @@ using Bytes = std::vector<std::byte>;
 using ByteView = std::span<const std::byte>;
 
 }  // namespace bayswap
+
+#pragma GCC visibility pop

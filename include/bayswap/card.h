@@ -13,6 +13,8 @@
 
 #include "bayswap/layout.h"
 
+#pragma GCC visibility push(default)
+
 namespace bayswap {
 
 enum class BlockState {
@@ -180,7 +182,7 @@ class CardLayout : public Layout {
   [[nodiscard]] Result<Written> write(const WriteRequest& request) const override;
 };
 
-/// Null when the layout is no card.
+/// Null when the layout is not a card.
 [[nodiscard]] const CardLayout* as_card(const Layout* layout);
 
 /// Whether the layout is a package; see CardInfo::package.
@@ -213,3 +215,5 @@ class CardLayout : public Layout {
 [[nodiscard]] bool same_card_save(const Save& a, const Save& b);
 
 }  // namespace bayswap
+
+#pragma GCC visibility pop

@@ -18,6 +18,8 @@
 #include "bayswap/session.h"
 #include "bayswap/shown_card.h"
 
+#pragma GCC visibility push(default)
+
 namespace bayswap {
 
 struct NewCardRequest {
@@ -95,3 +97,5 @@ struct MendReport {
 [[nodiscard]] Result<MendReport> mend_card(Session& session, const MendRequest& request);
 
 }  // namespace bayswap
+
+#pragma GCC visibility pop

@@ -14,6 +14,8 @@
 #include "bayswap/game.h"
 #include "bayswap/session.h"
 
+#pragma GCC visibility push(default)
+
 namespace bayswap {
 
 /// A save in memory, to be carried like one from a file.
@@ -85,7 +87,7 @@ struct MoveReport {
   std::optional<Files> files;
 };
 
-/// A place that is no bay of the user's, and was understood for one command.
+/// A place that is not a bay of the user's, and was understood for one command.
 struct PlaceReport {
   std::string path;
   std::string words;   ///< "gb saves beside ROMs, named after them"
@@ -136,3 +138,5 @@ class CarryPlan {
 [[nodiscard]] Result<void> recover(Session& session);
 
 }  // namespace bayswap
+
+#pragma GCC visibility pop

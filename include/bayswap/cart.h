@@ -15,6 +15,8 @@
 #include "bayswap/reshape.h"
 #include "bayswap/save.h"
 
+#pragma GCC visibility push(default)
+
 namespace bayswap {
 
 /// How to reach a reader.
@@ -94,3 +96,5 @@ struct CartWriteRequest {
 [[nodiscard]] bool wrote_cart(Session& session, const std::string& move);
 
 }  // namespace bayswap
+
+#pragma GCC visibility pop

@@ -15,6 +15,8 @@
 #include "bayswap/rom.h"
 #include "bayswap/storage.h"
 
+#pragma GCC visibility push(default)
+
 namespace bayswap {
 
 /// One known image of a game's ROM or disc.
@@ -74,3 +76,5 @@ class Catalog {
 };
 
 }  // namespace bayswap
+
+#pragma GCC visibility pop

@@ -10,6 +10,8 @@
 
 #include "bayswap/session.h"
 
+#pragma GCC visibility push(default)
+
 namespace bayswap {
 
 /// Appends the game to the user's catalog file; what stands there stays as it is written. Errors:
@@ -37,3 +39,5 @@ struct Imported {
 [[nodiscard]] Result<Imported> import_catalog(Session& session, const ImportRequest& request);
 
 }  // namespace bayswap
+
+#pragma GCC visibility pop

@@ -6,6 +6,8 @@
 #include <string_view>
 #include <vector>
 
+#pragma GCC visibility push(default)
+
 namespace bayswap {
 
 /// What is the matter. src/core/model/codes.cpp has the name of each and what it means.
@@ -125,3 +127,5 @@ struct CodeInfo {
 [[nodiscard]] std::optional<Code> parse_code(std::string_view name);
 
 }  // namespace bayswap
+
+#pragma GCC visibility pop

@@ -13,6 +13,8 @@
 #include "bayswap/reshape.h"
 #include "bayswap/session.h"
 
+#pragma GCC visibility push(default)
+
 namespace bayswap {
 
 struct DigRequest {
@@ -49,3 +51,5 @@ struct Dug {
 [[nodiscard]] Result<Dug> dig_state(Session& session, const DigRequest& request);
 
 }  // namespace bayswap
+
+#pragma GCC visibility pop

@@ -11,6 +11,8 @@
 
 #include "bayswap/save.h"
 
+#pragma GCC visibility push(default)
+
 namespace bayswap {
 
 /// Red, green, blue and opacity, 0 to 255 each.
@@ -44,3 +46,5 @@ struct Face {
 [[nodiscard]] Face face_of(const Save& save);
 
 }  // namespace bayswap
+
+#pragma GCC visibility pop

@@ -11,6 +11,8 @@
 
 #include "bayswap/carry.h"
 
+#pragma GCC visibility push(default)
+
 namespace bayswap {
 
 /// Which save, and which map.
@@ -147,3 +149,5 @@ struct FoundFields {
                                                std::size_t most);
 
 }  // namespace bayswap
+
+#pragma GCC visibility pop

@@ -11,6 +11,8 @@
 #include "bayswap/code.h"
 #include "bayswap/hint.h"
 
+#pragma GCC visibility push(default)
+
 namespace bayswap {
 
 enum class Level { note, warn, error };
@@ -37,3 +39,5 @@ using Findings = std::vector<Finding>;
 [[nodiscard]] bool has_code(const Findings& findings, Code code);
 
 }  // namespace bayswap
+
+#pragma GCC visibility pop

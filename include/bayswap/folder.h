@@ -12,6 +12,8 @@
 
 #include "bayswap/layout.h"
 
+#pragma GCC visibility push(default)
+
 namespace bayswap {
 
 /// What the path of a folder says about the save in it.
@@ -28,7 +30,8 @@ class FolderLayout : public Layout {
   [[nodiscard]] virtual std::string_view marker() const { return {}; }
   /// A file that names its title in itself, so that the folder may lie anywhere; empty for none.
   [[nodiscard]] virtual std::string_view sealed_marker() const { return {}; }
-  /// What the path and the first 64 KiB of sealed_marker() tell; nothing when that is no such file.
+  /// What the path and the first 64 KiB of sealed_marker() tell; nothing when that is not such a
+  /// file.
   [[nodiscard]] virtual std::optional<FolderPlace> place_by_marker(std::string_view /*path*/,
                                                                    ByteView /*beginning*/) const {
     return std::nullopt;
@@ -56,7 +59,7 @@ class FolderLayout : public Layout {
   [[nodiscard]] Result<Written> write(const WriteRequest& request) const override;
 };
 
-/// Null when the layout is no folder.
+/// Null when the layout is not a folder.
 [[nodiscard]] const FolderLayout* as_folder(const Layout* layout);
 
 /// A title id in any of its spellings, as 16 lower-case hex digits: upper or lower case, whole, in
@@ -79,3 +82,5 @@ struct Likeness {
 [[nodiscard]] bool is_alike(const Likeness& likeness);
 
 }  // namespace bayswap
+
+#pragma GCC visibility pop

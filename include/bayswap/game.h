@@ -9,6 +9,8 @@
 #include <string_view>
 #include <vector>
 
+#pragma GCC visibility push(default)
+
 namespace bayswap {
 
 /// Console families. `gb` covers the colour model too, `sms` its handheld relative.
@@ -77,3 +79,5 @@ struct Game {
 };
 
 }  // namespace bayswap
+
+#pragma GCC visibility pop

@@ -11,6 +11,8 @@
 
 #include "bayswap/code.h"
 
+#pragma GCC visibility push(default)
+
 namespace bayswap {
 
 /// Something that a user can do, or say, with Bay Swap.
@@ -116,3 +118,5 @@ class Hint {
 [[nodiscard]] HintPiece accept_remedy(Code code);
 
 }  // namespace bayswap
+
+#pragma GCC visibility pop

@@ -18,6 +18,8 @@
 #include "bayswap/result.h"
 #include "bayswap/save.h"
 
+#pragma GCC visibility push(default)
+
 namespace bayswap {
 
 enum class Confidence { possible, likely, certain };
@@ -160,3 +162,5 @@ struct Guess {
 [[nodiscard]] bool is_blank_part(System system, std::string_view part, ByteView data);
 
 }  // namespace bayswap
+
+#pragma GCC visibility pop

@@ -5,6 +5,8 @@
 
 #include <string>
 
+#pragma GCC visibility push(default)
+
 namespace bayswap {
 
 struct ShareLogin {
@@ -13,3 +15,5 @@ struct ShareLogin {
 };
 
 }  // namespace bayswap
+
+#pragma GCC visibility pop

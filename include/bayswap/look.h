@@ -14,6 +14,8 @@
 #include "bayswap/shown_card.h"
 #include "bayswap/state.h"
 
+#pragma GCC visibility push(default)
+
 namespace bayswap {
 
 /// Cells of the strips that show where something lies in a part.
@@ -121,3 +123,5 @@ struct PartDifference {
                                 const std::function<void(const Item&)>& sink);
 
 }  // namespace bayswap
+
+#pragma GCC visibility pop

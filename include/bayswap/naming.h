@@ -11,6 +11,8 @@
 
 #include "bayswap/result.h"
 
+#pragma GCC visibility push(default)
+
 namespace bayswap {
 
 /// Field values by field name: `stem`, `title`, `code`, `maker`, `serial`, `region`, `title_id`,
@@ -51,3 +53,5 @@ class NamingPattern {
 };
 
 }  // namespace bayswap
+
+#pragma GCC visibility pop

@@ -5,6 +5,8 @@
 
 #include <cstdint>
 
+#pragma GCC visibility push(default)
+
 namespace bayswap {
 
 /// What an operation counts while it works.
@@ -21,3 +23,5 @@ class Progress {
 };
 
 }  // namespace bayswap
+
+#pragma GCC visibility pop

@@ -12,6 +12,8 @@
 #include "bayswap/finding.h"
 #include "bayswap/session.h"
 
+#pragma GCC visibility push(default)
+
 namespace bayswap {
 
 struct ReshapeRequest {
@@ -50,3 +52,5 @@ struct Reshaped {
 [[nodiscard]] Result<Reshaped> reshape(Session& session, const ReshapeRequest& request);
 
 }  // namespace bayswap
+
+#pragma GCC visibility pop

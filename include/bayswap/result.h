@@ -11,6 +11,8 @@
 #include "bayswap/code.h"
 #include "bayswap/hint.h"
 
+#pragma GCC visibility push(default)
+
 namespace bayswap {
 
 /// Why a call did not do what was asked.
@@ -38,3 +40,5 @@ using Result = tl::expected<T, Error>;
                                          Hint hint = {});
 
 }  // namespace bayswap
+
+#pragma GCC visibility pop

@@ -13,6 +13,8 @@
 #include "bayswap/game.h"
 #include "bayswap/save.h"
 
+#pragma GCC visibility push(default)
+
 namespace bayswap {
 
 struct RomInfo {
@@ -39,3 +41,5 @@ struct RomInfo {
 [[nodiscard]] std::optional<RomInfo> read_rom(ByteView beginning, std::uint64_t file_size);
 
 }  // namespace bayswap
+
+#pragma GCC visibility pop

@@ -14,6 +14,8 @@
 #include "bayswap/bytes.h"
 #include "bayswap/game.h"
 
+#pragma GCC visibility push(default)
+
 namespace bayswap {
 
 /// A named run of bytes: a chip (`eeprom`, `sram`, `flash`, `clock`, `pak1` … `pak4`) or a relative
@@ -63,3 +65,5 @@ struct Chip {
 };
 
 }  // namespace bayswap
+
+#pragma GCC visibility pop

@@ -16,6 +16,8 @@
 #include "bayswap/progress.h"
 #include "bayswap/storage.h"
 
+#pragma GCC visibility push(default)
+
 namespace bayswap {
 
 /// What a session reads at most, in bytes.
@@ -64,3 +66,5 @@ struct Session {
 };
 
 }  // namespace bayswap
+
+#pragma GCC visibility pop

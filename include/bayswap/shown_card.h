@@ -12,6 +12,8 @@
 #include "bayswap/card.h"
 #include "bayswap/session.h"
 
+#pragma GCC visibility push(default)
+
 namespace bayswap {
 
 struct ShownCard {
@@ -27,8 +29,10 @@ struct ShownCard {
 [[nodiscard]] Result<ShownCard> show_card(Session& session, const std::string& card,
                                           const std::string& is);
 
-/// The card save that `CARD:NAME` means; nothing when the text is no such name.
+/// The card save that `CARD:NAME` means; nothing when the text is not such a name.
 [[nodiscard]] Result<std::optional<Save>> save_by_name(Session& session, const std::string& text,
                                                        const std::string& is);
 
 }  // namespace bayswap
+
+#pragma GCC visibility pop

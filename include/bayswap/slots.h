@@ -12,6 +12,8 @@
 #include "bayswap/session.h"
 #include "bayswap/state.h"
 
+#pragma GCC visibility push(default)
+
 namespace bayswap {
 
 /// One filled slot.
@@ -37,3 +39,5 @@ struct SlotBoard {
                                                          const std::string& place);
 
 }  // namespace bayswap
+
+#pragma GCC visibility pop

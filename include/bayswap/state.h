@@ -16,6 +16,8 @@
 #include "bayswap/face.h"
 #include "bayswap/result.h"
 
+#pragma GCC visibility push(default)
+
 namespace bayswap {
 
 /// General compression around a state, by the standards of RFC 1952, 1950, 1951 (inside a zip) and
@@ -76,3 +78,5 @@ struct StateName {
 [[nodiscard]] Result<StateInfo> read_state(ByteView file, const std::string& name);
 
 }  // namespace bayswap
+
+#pragma GCC visibility pop

@@ -17,6 +17,8 @@
 #include "bayswap/bytes.h"
 #include "bayswap/result.h"
 
+#pragma GCC visibility push(default)
+
 namespace bayswap {
 
 using Path = std::filesystem::path;
@@ -200,3 +202,5 @@ struct Places {
 };
 
 }  // namespace bayswap
+
+#pragma GCC visibility pop

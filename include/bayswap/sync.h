@@ -14,6 +14,8 @@
 #include "bayswap/carry.h"
 #include "bayswap/versions.h"
 
+#pragma GCC visibility push(default)
+
 namespace bayswap {
 
 /// Which save, and what became of it.
@@ -150,3 +152,5 @@ struct HubTidied {
                                                    const Path& folder);
 
 }  // namespace bayswap
+
+#pragma GCC visibility pop

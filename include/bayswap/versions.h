@@ -12,6 +12,8 @@
 #include "bayswap/carry.h"
 #include "bayswap/session.h"
 
+#pragma GCC visibility push(default)
+
 namespace bayswap {
 
 /// What a save was at one time.
@@ -105,3 +107,5 @@ struct VerifyReport {
                                                        const Path& folder);
 
 }  // namespace bayswap
+
+#pragma GCC visibility pop

@@ -9,6 +9,8 @@
 
 #include "bayswap/sync.h"
 
+#pragma GCC visibility push(default)
+
 namespace bayswap {
 
 /// Something that a person, or a program that listens, may want to know.
@@ -40,3 +42,5 @@ struct WatchRequest {
 [[nodiscard]] Result<void> watch(Session& session, const WatchRequest& request);
 
 }  // namespace bayswap
+
+#pragma GCC visibility pop

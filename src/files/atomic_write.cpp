@@ -86,7 +86,7 @@ Path beside(const Path& path, const std::string& tag) {
 
 Error copy_cancelled(const Path& path) {
   return {Trouble::stopped, Code::cancelled,
-          fmt::format("{}: stopped before the end, as asked", safe_text(path.string())),
+          fmt::format("{}: stopped, as you asked", safe_text(path.string())),
           "what is reported as done is done; the rest was not begun"};
 }
 

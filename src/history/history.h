@@ -24,7 +24,7 @@
 namespace bayswap {
 
 /// Where a move stands. `writing` found at the start of a run means that the last one was cut off;
-/// `kept` is no move: what lay there was put into history.
+/// `kept` is not a move: what lay there was put into history.
 enum class MoveState { writing, done, undone, rolled_back, kept };
 
 /// What a file was, or is to be. No digest: it does not exist.

@@ -106,7 +106,7 @@ Result<void> make_or_update(const Database& database, const Path& file) {
   const std::int64_t application = marks.integer(0);
   const std::int64_t version = is_new ? 0 : marks.integer(1);
   if (!is_new && application != kApplicationId)
-    return damaged_history(fmt::format("{}: is no Bay Swap history", safe_text(file.string())));
+    return damaged_history(fmt::format("{}: is not a Bay Swap history", safe_text(file.string())));
   if (version > kSchemaVersion)
     return fail(Trouble::place, Code::history_failed,
                 fmt::format("{}: was written by a newer Bay Swap", safe_text(file.string())),

@@ -8,7 +8,7 @@
 namespace bayswap {
 
 /// Makes the tables of a new history, and those of an older one as they are now. Errors:
-/// `history-failed` when the file is no database, or a newer one.
+/// `history-failed` when the file is not a database, or a newer one.
 [[nodiscard]] Result<void> bring_forward(const Database& database, const Path& file);
 
 /// Whether a program that only reads understands the tables.

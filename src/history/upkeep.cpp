@@ -45,7 +45,7 @@ Result<History::Checked> History::check_contents(Progress* progress) const {
   Statement contents = database_.prepare("SELECT digest, size, pieces FROM content");
   while (contents.step()) {
     if (progress != nullptr && !progress->report(Work::versions, checked.contents, 0))
-      return fail(Trouble::stopped, Code::cancelled, "stopped before the end, as asked",
+      return fail(Trouble::stopped, Code::cancelled, "stopped, as you asked",
                   "nothing was changed; check again when there is time");
     ++checked.contents;
     const Digest digest = digest_at(contents, 0).value_or(Digest{});

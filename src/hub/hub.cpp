@@ -44,7 +44,7 @@ Result<IdFile> read_id_file(ByteView bytes, const std::string& where) {
   };
   if (text_at("bayswap") != "hub")
     return fail(Trouble::place, Code::hub_differs,
-                fmt::format("{}: {} is no hub's", safe_text(where), kIdFile),
+                fmt::format("{}: {} is not a hub's", safe_text(where), kIdFile),
                 "name an empty folder, or the hub of your other devices");
   if (!object.contains("version") || object["version"] != 1)
     return fail(Trouble::place, Code::hub_differs,
@@ -54,7 +54,7 @@ Result<IdFile> read_id_file(ByteView bytes, const std::string& where) {
   IdFile file{text_at("id"), text_at("sealed")};
   if (file.id.size() != kIdDigits || !bytes_of_hex(file.id))
     return fail(Trouble::place, Code::hub_differs,
-                fmt::format("{}: the hub's id makes no sense", safe_text(where)),
+                fmt::format("{}: the hub's id is damaged", safe_text(where)),
                 "name the hub of your other devices, or an empty folder");
   return file;
 }
@@ -66,7 +66,7 @@ Result<void> make_hub(HubStore& store, bool seal, const SealKeeper& keeper) {
   if (std::ranges::any_of(*names, [](const std::string& name) { return name[0] != '.'; }))
     return fail(
         Trouble::place, Code::hub_differs,
-        fmt::format("{}: other files lie there, and it is no hub yet", safe_text(store.where())),
+        fmt::format("{}: other files lie there, and it is not a hub yet", safe_text(store.where())),
         "name an empty folder for a new hub, or the hub of your other devices");
   const std::string id = random_id(kIdDigits);
   json made{{"bayswap", "hub"}, {"version", 1}, {"id", id}};
@@ -109,7 +109,7 @@ Result<Hub> Hub::join(std::unique_ptr<HubStore> store, bool seal, const SealKeep
   if (seal && file->proof.empty())
     return fail(Trouble::usage, Code::usage,
                 fmt::format("{}: is a hub already, and not a sealed one", safe_text(where)),
-                "name an empty folder: a hub is sealed from its beginning, or not at all");
+                "name an empty folder: a hub is sealed when it is made, or not at all");
   if (file->proof.empty()) return hub;
   const auto secret = keeper.find(hub.id_);
   if (!secret) return tl::unexpected(secret.error());

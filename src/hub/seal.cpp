@@ -92,7 +92,7 @@ Result<SealSecret> secret_of(std::string_view text) {
   for (std::size_t i = 0; i < words.size(); ++i) {
     const auto value = value_of(words[i]);
     // A wrong word is a part of the secret: it's told by its place.
-    if (!value) return wrong(fmt::format("word {} is none of a hub's words", i + 1));
+    if (!value) return wrong(fmt::format("word {} is not one of a hub's words", i + 1));
     (i < secret.size() ? secret[i] : last) = static_cast<std::byte>(*value);
   }
   if (last != check_byte(secret))

@@ -237,7 +237,7 @@ class WebdavStore final : public HubStore {
 
   [[nodiscard]] std::string url_of(const std::string& name) const { return url_ + "/" + name; }
 
-  // Asks again where that may help. An answer of any status is no failure.
+  // Asks again where that may help. An answer of any status is not a failure.
   Result<Answer> ask(const Request& request) {
     auto pause = kFirstPause;
     for (int tries = 1;; ++tries) {
@@ -318,7 +318,7 @@ class WebdavStore final : public HubStore {
         fmt::format("answers {} to {} {}", status, request.method, safe_text(request.name));
     if (status == 401 || status == 403)
       return failed(why, login_ ? "are the name and the password right, and may that user write?"
-                                : "it wants a name and a password: put them into ~/.netrc, or into "
+                                : "it wants a name and a password: put them in ~/.netrc, or in "
                                   "BAYSWAP_HUB_USER and BAYSWAP_HUB_PASSWORD");
     if (status == 507) return failed(why, "it is full: make room there");
     return failed(why, "is it a WebDAV share, and its URL right?");
@@ -344,8 +344,8 @@ Result<std::unique_ptr<HubStore>> open_webdav_store(const std::string& url, AskL
     return wrong("a hub's URL begins with https:// or http://", "write it out");
   const std::string rest = url.substr(slashes + 3);
   if (rest.substr(0, rest.find('/')).find('@') != std::string::npos)
-    return wrong("a password does not belong into the URL: others may see it there",
-                 "put name and password into ~/.netrc");
+    return wrong("a password does not belong in the URL: others may see it there",
+                 "put name and password in ~/.netrc");
   if (rest.find_first_of("?#") != std::string::npos)
     return wrong("the URL of a share has no ? and no #", "leave that part out");
   const auto library = CurlLibrary::load();

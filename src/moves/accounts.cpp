@@ -31,7 +31,7 @@ std::optional<std::string> choose_account(const std::map<std::string, std::size_
       {Level::error,
        Code::many_match,
        fmt::format("several accounts play there: {}", list_text(choices)),
-       {"a save shows only under the account that plays; say which with ", Remedy::account}});
+       {"a save shows only under the account that plays; choose it with ", Remedy::account}});
   return std::nullopt;
 }
 

@@ -69,7 +69,7 @@ Result<std::optional<std::vector<Source>>> read_card_sources(Session& session, c
   const bool named = !address.inside.empty();
   auto found = read_card_saves(session, text, is);
   if (!found) {
-    // A plain file or folder that is no card save may still be another kind of save.
+    // A plain file or folder that is not a card save may still be another kind of save.
     if (!named && is.empty()) return std::optional<Sources>{};
     return tl::unexpected(found.error());
   }

@@ -398,7 +398,7 @@ class CardPlacer {
       return std::optional<Placement>{};
     }
     checks_.note({Level::note, Code::new_card,
-                  "the game has no card there yet: a new one is made, like the others", ""});
+                  "the game has no card there yet: a new one is made like the others", ""});
     PlacedUnit unit = unit_at(*path, layout, card->bytes.size());
     unit.shared = true;
     unit.changes.push_back(change_to(*path, std::move(card->bytes), std::nullopt));
@@ -482,8 +482,7 @@ class CardPlacer {
         continue;
       }
       if (const std::string other = fixed_game(*shelf); !other.empty()) {
-        why =
-            fmt::format("{} holds saves of {} alone", safe_text(shelf->pattern), safe_text(other));
+        why = fmt::format("{} holds only saves of {}", safe_text(shelf->pattern), safe_text(other));
         continue;
       }
       const auto path = shelf_path(bay_, *shelf, *built, checks_);

@@ -180,15 +180,15 @@ class Carrier {
     if (!source.save.parts.empty() && source.save.blank())
       (void)checks.add(
           {Level::error, Code::blank_source,
-           "the save is blank: a new file, or a dump of a cartridge with a dead battery",
-           "nothing would be gained and progress could be lost; check the battery and "
+           "the save is blank: a new file, or a dump from a cartridge with a dead battery",
+           "nothing would be gained, and progress could be lost; check the battery and "
            "dump again"});
     if (!source.several_roms.empty() && !request_.rom && or_empty(request_.game).empty())
       (void)checks.add(
           {Level::error,
            Code::many_match,
            fmt::format("several ROMs fit the save: {}", safe_text(list_text(source.several_roms))),
-           {"say which with ", Remedy::rom}});
+           {"choose one with ", Remedy::rom}});
   }
 
   void check_unit(const PlacedUnit& unit, Checks& checks) {
@@ -265,7 +265,7 @@ class Carrier {
     auto changes = shown_changes(placement);
     if (expected_ != nullptr && changes != *expected_)
       (void)checks.add({Level::error, Code::in_use,
-                        "what is there is no longer what the plan saw: something wrote to it",
+                        "what is there is no longer what the plan saw: another program wrote to it",
                         "make a new plan"});
     shown_.back() = std::move(changes);
   }
@@ -392,7 +392,7 @@ Result<void> check_request(const CarryRequest& request) {
   const bool named = !request.saves.empty() || !request.given.empty();
   if (request.to.empty()) return wrong("the destination is not named", {"add ", Remedy::to_bay});
   if (request.all && or_empty(request.from).empty())
-    return wrong("all saves are wanted, but no bay to take them from is named",
+    return wrong("all saves are wanted, but no bay is named to take them from",
                  {"add ", Remedy::from_bay});
   if (request.all && named)
     return wrong("all saves are wanted, and some are named as well",
@@ -446,7 +446,7 @@ Result<void> check_bay_is_there(Session& session, const Bay& bay) {
   if (place && (!place->empty() || bay.shelves.empty())) return {};
   return fail(Trouble::place, Code::place_failed,
               fmt::format("bay {}: {} {}", bay.name, safe_text(bay.place.string()),
-                          place ? "is empty: its medium is out, or everything was moved away"
+                          place ? "is empty: its medium is not in, or everything was moved away"
                                 : "cannot be reached"),
               "plug in or mount the place, or learn the bay again");
 }

@@ -105,7 +105,7 @@ class CartDumper {
     if (area == nullptr) {
       const Error none{Trouble::stopped, Code::no_match,
                        "the cartridge has no save chip that the reader finds",
-                       "does the game keep its progress with a password, or on a card?"};
+                       "does the game use passwords, or save to a card?"};
       if (request_.what == CartPart::save) dumped_.stopped = none;
       dumped_.findings.push_back({Level::note, none.code, none.text, none.hint});
       return {};
@@ -118,10 +118,10 @@ class CartDumper {
     auto save = save_from_chip(cart_, *area, dump->bytes);
     if (!save) return tl::unexpected(save.error());
     if (save->parts.front().blank)
-      dumped_.findings.push_back({Level::warn, Code::blank_battery,
-                                  "nothing is saved on the chip: it is blank; the battery may be "
-                                  "dead",
-                                  "measure the battery before you rely on this cartridge"});
+      dumped_.findings.push_back(
+          {Level::warn, Code::blank_battery,
+           "the chip is blank: nothing is saved on it; the battery may be dead",
+           "measure the battery before you rely on this cartridge"});
     std::string layout;
     Bytes bytes = std::move(dump->bytes);
     if (const Layout* file = layout_on_cart(*save)) {
@@ -205,8 +205,8 @@ class CartDumper {
           {Level::note, Code::rom_match, "the ROM's own checksum holds", ""});
     if (check == WholeCheck::fails && dump.unsure.empty())
       dumped_.findings.push_back({Level::warn, Code::header_check,
-                                  "the ROM reads the same each time, and its own checksum does not "
-                                  "hold: a changed game, or bad contacts",
+                                  "the ROM reads the same each time, and its own checksum is "
+                                  "wrong: a changed game, or bad contacts",
                                   "clean the contacts and dump it again"});
     if (check == WholeCheck::none && dump.unsure.empty())
       dumped_.findings.push_back({Level::note, Code::assumed,
@@ -216,7 +216,7 @@ class CartDumper {
     if (dump.size_by_repeat)
       dumped_.findings.push_back(
           {Level::note, Code::assumed,
-           fmt::format("the ROM is taken for {}: behind that it repeats", size_text(dump.size)),
+           fmt::format("the ROM is taken to be {}: after that it repeats", size_text(dump.size)),
            ""});
   }
 
@@ -229,7 +229,7 @@ class CartDumper {
       dumped_.findings.push_back(
           {Level::error, Code::unsteady,
            fmt::format("{} of the {} read differently each time, the first at 0x{:X}: do not play "
-                       "on with this file",
+                       "with this file",
                        counted(unsure.size(), "page"), what, unsure.front()),
            "clean the contacts with a little alcohol, let them dry, and dump it again"});
       if (is_taken(file.path)) return {};

@@ -50,10 +50,10 @@ Result<std::string> only_port() {
                 ports.empty()
                     ? "this machine has no serial device"
                     : fmt::format("no reader answers on {}", counted(ports.size(), "port")),
-                {"plug a reader in, or name its port with ", Remedy::port});
+                {"plug in a reader, or name its port with ", Remedy::port});
   return fail(Trouble::stopped, Code::many_match,
               fmt::format("several readers answer: {}", list_text(answering)),
-              {"say which with ", Remedy::port});
+              {"choose one with ", Remedy::port});
 }
 
 // The game, as far as header and catalog tell.

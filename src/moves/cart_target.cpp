@@ -33,7 +33,7 @@ class CartTarget final : public Target {
     const CartridgeArea* area = save_area(*cart);
     if (area == nullptr || source.state) {
       checks.add({Level::error, Code::no_match,
-                  source.state ? "a state is no save: no cartridge can load it"
+                  source.state ? "a save state is not a save: no cartridge can load it"
                                : "the reader finds no save chip on the cartridge",
                   "carry the game's own save"});
       return stopped;

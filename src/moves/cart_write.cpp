@@ -61,7 +61,7 @@ class SaveToCart {
     auto found = inspect(session_, folders_, request_.save, how);
     if (!found) return tl::unexpected(found.error());
     if (found->state) {
-      const Finding state = state_finding("its form or size fits no save chip");
+      const Finding state = state_finding("its form or size matches no save chip");
       checks_.add({Level::error, state.code, state.text, state.hint});
       return {};
     }
@@ -224,7 +224,7 @@ Result<CarryReport> undo_cart(Session& session, CartAccess access, const std::st
     checks.add({Level::error,
                 Code::newer_there,
                 "the cartridge was played on since the move, and that progress would go",
-                {"keep it, or let it go with ", accept_remedy(Code::newer_there),
+                {"keep it, or give it up with ", accept_remedy(Code::newer_there),
                  " (it goes into history)"}});
   line.checks = checks.found();
   if (!checks.stopped()) {

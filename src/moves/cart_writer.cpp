@@ -167,8 +167,8 @@ std::optional<Bytes> chip_bytes(const Save& save, const OpenCart& cart, const Ca
          {"name a save with progress in it, or wipe it with ", accept_remedy(Code::blank_source)}});
   if (save.part("clock") != nullptr)
     checks.note({Level::note, Code::assumed,
-                 "the clock on the cartridge is left as it runs: a clock can't be written so that "
-                 "one knows it took",
+                 "the clock on the cartridge is left as it runs: it can't be checked whether a "
+                 "clock took what was written",
                  "set it in the game"});
   Findings losses;
   auto sized = resized(*part, *area.size, std::byte{0xFF}, losses);

@@ -83,11 +83,11 @@ Result<const Layout*> wanted_layout(const CardLayout& card, const std::string& a
   if (!layout) return layout;
   const LayoutInfo& info = (*layout)->info();
   if (info.system != card.info().system || info.kind != Kind::card_save || as_card(*layout))
-    return fail(
-        Trouble::usage, Code::usage,
-        fmt::format("{} is no layout for one save of a {} card", info.id, card.card_info().family),
-        {"'", Remedy::list_layouts,
-         "' lists them; the usual one is " + card.card_info().single_layout});
+    return fail(Trouble::usage, Code::usage,
+                fmt::format("{} is not a layout for one save of a {} card", info.id,
+                            card.card_info().family),
+                {"'", Remedy::list_layouts,
+                 "' lists them; the usual one is " + card.card_info().single_layout});
   return layout;
 }
 
@@ -135,7 +135,7 @@ Result<OutputFile> new_card(Session& session, const NewCardRequest& request) {
   if (!layout) return tl::unexpected(layout.error());
   const CardLayout* card = as_card(*layout);
   if (card == nullptr)
-    return fail(Trouble::usage, Code::unknown_layout, fmt::format("{} is no card", request.as),
+    return fail(Trouble::usage, Code::unknown_layout, fmt::format("{} is not a card", request.as),
                 {"'", Remedy::list_layouts, "' lists the cards"});
   const auto bytes = card->format(request.blocks.value_or(card->card_info().default_blocks));
   if (!bytes) return tl::unexpected(bytes.error());

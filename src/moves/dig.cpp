@@ -190,7 +190,7 @@ class Digger {
                      Remedy::older_save}}
             : Error{Trouble::stopped,
                     Code::many_match,
-                    fmt::format("{}: {} could be the {}, and none of them for sure",
+                    fmt::format("{}: {} could be the {}, and none is certain",
                                 shown(request_.state), counted(finds.size(), "place"), what),
                     {"choose one with ", Remedy::candidate,
                      ", and look at what comes out before you play on it"}};
@@ -213,7 +213,7 @@ class Digger {
     if (save.blank())
       return stop(
           Code::blank_source,
-          fmt::format("{}: is blank, so that nothing can be told by it", shown(*request_.like)),
+          fmt::format("{}: is blank, so nothing can be compared with it", shown(*request_.like)),
           "name an older save with progress in it");
     Save dug = save;
     dug.parts.clear();
@@ -354,8 +354,8 @@ class Digger {
     if (!find) {
       if (problem_.code == Code::no_match && request_.choose == 0)
         problem_.hint = {
-            "nothing in it says what the save is; name more states of the game behind "
-            "this one, or an older save of it: ",
+            "nothing in it says what the save is; add more states of the game after this one, or "
+            "name an older save of it: ",
             Remedy::older_save};
       dug_.stopped = problem_;
       return std::move(dug_);
@@ -390,8 +390,8 @@ class Digger {
     const Layout* layout =
         wanted != nullptr ? wanted : native_layout(save.system, save.parts.front());
     if (layout == nullptr)
-      return stop(Code::no_match, "no layout holds such a chip",
-                  {"say which with ", Remedy::layout_of_input});
+      return stop(Code::no_match, "no layout holds a chip like this",
+                  {"choose one with ", Remedy::layout_of_input});
     const auto written = layout->write({std::span(&save, 1), std::nullopt, hints});
     if (!written) return tl::unexpected(written.error());
     return write(layout->info().id, written->bytes);

@@ -122,7 +122,7 @@ Result<FieldMapPtr> FieldMaps::find(const Save& save, const Game& game, const st
     for (const FieldMapPtr& map : found) names.push_back(safe_text(map->file));
     return fail(Trouble::stopped, Code::many_match,
                 fmt::format("several field maps fit this save: {}", list_text(names)),
-                {"say which with ", Remedy::field_map});
+                {"choose one with ", Remedy::field_map});
   }
   if (!bad_.empty()) return tl::unexpected(bad_.front());
   return fail(Trouble::stopped, Code::no_match, "no field map fits this save",
@@ -231,7 +231,7 @@ Result<MappedSave> open_unmapped(Session& session, const FieldRequest& request) 
     return fail(
         Trouble::stopped, saves->saves.empty() ? Code::no_match : Code::many_match,
         fmt::format("{}: holds {}", safe_text(request.save), counted(saves->saves.size(), "save")),
-        "name the one that you mean, as FILE:NAME");
+        "name the one you want, as FILE:NAME");
   MappedSave mapped;
   mapped.source = std::move(saves->saves.front());
   mapped.place = place->bay;

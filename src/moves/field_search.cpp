@@ -38,7 +38,7 @@ Result<fields::Clue> clue_of(const std::string& text, bool as_text) {
   const auto [end, error] =
       std::from_chars(begin, text.data() + text.size(), clue.value, hex ? 16 : 10);
   if (error == std::errc() && end == text.data() + text.size()) return clue;
-  return fail(Trouble::usage, Code::usage, fmt::format("'{}' is no number", safe_text(text)),
+  return fail(Trouble::usage, Code::usage, fmt::format("'{}' is not a number", safe_text(text)),
               "write a number, or unchanged, changed, larger or smaller");
 }
 

@@ -374,7 +374,7 @@ class PartPlacer {
     written.bytes = std::move(padded);
     checks_.note({Level::note, Code::assumed,
                   fmt::format("the file gets {}, as all others there have", size_text(size)),
-                  "what is behind the save is erased"});
+                  "what comes after the save is erased"});
   }
 
   // The file, and the one that the layout keeps beside it.
@@ -398,13 +398,14 @@ class PartPlacer {
   There compare_there(const Save& carried, const Option& option, ByteView there) {
     const auto content = option.layout->read(there, hints_at(option.path));
     if (!content || content->saves.empty()) {
-      checks_.add({Level::error,
-                   Code::damaged,
-                   fmt::format("{}: the file there is no {} ({} bytes), so it cannot be imitated",
-                               safe_text(option.path.string()), option.layout->info().id,
-                               grouped(there.size())),
-                   {"start the game there once so that a good file exists; or replace it with ",
-                    accept_remedy(Code::damaged), " (the old one stays in history)"}});
+      checks_.add(
+          {Level::error,
+           Code::damaged,
+           fmt::format(
+               "{}: the file there is not of the layout {} ({} bytes), so it cannot be imitated",
+               safe_text(option.path.string()), option.layout->info().id, grouped(there.size())),
+           {"start the game there once so that a good file exists; or replace it with ",
+            accept_remedy(Code::damaged), " (the old one stays in history)"}});
       return {false, false, false};
     }
     const Save& old = content->saves.front();

@@ -86,7 +86,7 @@ class FolderFinder {
     const auto found = folder_at(*search_.session.storage, folder);
     if (!found)
       return fail(Trouble::stopped, Code::no_match,
-                  fmt::format("{}: is no title's save any more", safe_text(folder.string())));
+                  fmt::format("{}: is not a title's save any more", safe_text(folder.string())));
     FileNames names = FileNames::exact;
     for (const Shelf& shelf : search_.bay().shelves)
       if (shelf.kind == Kind::folder) names = shelf.names;
@@ -126,7 +126,7 @@ class FolderFinder {
          Code::other_game,
          fmt::format("the save belongs to title {}, the folder to {}", game.title_id,
                      there.game.title_id),
-         {"if it is the same game all the same: ", accept_remedy(Code::other_game)}});
+         {"if it is the same game anyway: ", accept_remedy(Code::other_game)}});
     return !search_.checks.stopped();
   }
 
@@ -228,7 +228,7 @@ class FolderFinder {
          Code::region_differs,
          fmt::format("the save belongs to {}, and there the game is {}", safe_text(own),
                      list_text({others.begin(), others.end()})),
-         {"a game does not see another region's save; to put it there all the same: ",
+         {"a game does not see another region's save; to put it there anyway: ",
           accept_remedy(Code::region_differs)}});
     return !search_.checks.stopped();
   }
@@ -245,7 +245,7 @@ class FolderFinder {
       const bool code_only = !id && or_empty(search_.request().code).size() == 4;
       if (!id && !code_only) {
         search_.checks.add({Level::error, Code::no_match,
-                            fmt::format("'{}' is no title id and no code",
+                            fmt::format("'{}' is neither a title id nor a code",
                                         safe_text(or_empty(search_.request().code))),
                             "give 16 or 8 hex digits, or four letters"});
         return false;
@@ -276,7 +276,7 @@ class FolderFinder {
            fmt::format("the save belongs to {} {}, and there the game is {}{}",
                        field == "title_id" ? "title" : "code", own, other,
                        where.empty() ? "" : " (" + where + ")"),
-           {"a game does not see another region's save; to put it there all the same: ",
+           {"a game does not see another region's save; to put it there anyway: ",
             accept_remedy(Code::region_differs), " ", HintPiece{Remedy::code, other}}});
       return !search_.checks.stopped();
     }

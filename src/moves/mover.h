@@ -53,7 +53,7 @@ struct FolderSwap {
   CopyProgress progress = {};  ///< bytes copied since it was told last
 };
 
-/// What is at a path now. Errors: `unreadable`; `link` when the path is no plain file.
+/// What is at a path now. Errors: `unreadable`; `link` when the path is not a plain file.
 [[nodiscard]] Result<FileVersion> version_at(Storage& storage, const Path& path);
 
 /// What a swap of a folder is to find in it again: every file below it. Errors: `unreadable`;

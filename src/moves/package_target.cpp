@@ -95,9 +95,10 @@ class PackagePlacer {
     if (!or_empty(request_.code).empty()) {
       const auto id = parse_title_id(or_empty(request_.code), "00000000");
       if (!id) {
-        (void)checks_.add({Level::error, Code::no_match,
-                           fmt::format("'{}' is no title id", safe_text(or_empty(request_.code))),
-                           "give 8 or 16 hex digits"});
+        (void)checks_.add(
+            {Level::error, Code::no_match,
+             fmt::format("'{}' is not a title id", safe_text(or_empty(request_.code))),
+             "give 8 or 16 hex digits"});
         return false;
       }
       if (*id != game.title_id) (void)checks_.add(differs(game.title_id, *id));
@@ -121,7 +122,7 @@ class PackagePlacer {
             Code::region_differs,
             fmt::format("the package belongs to title {}, and there the game is {}", own.substr(8),
                         there.substr(8)),
-            {"a game does not see another title's package; to put it there all the same: ",
+            {"a game does not see another title's package; to put it there anyway: ",
              accept_remedy(Code::region_differs), " ", HintPiece{Remedy::code, there.substr(8)}}};
   }
 
@@ -192,12 +193,11 @@ class PackagePlacer {
     const auto card = layout.open(*package);
     if (!card) return tl::unexpected(card.error());
     if (card->game.title_id != game.title_id) {
-      (void)checks_.add(
-          {Level::error,
-           Code::other_game,
-           fmt::format("the save belongs to title {}, the package to {}", game.title_id.substr(8),
-                       card->game.title_id.substr(8)),
-           {"if it is the same game all the same: ", accept_remedy(Code::other_game)}});
+      (void)checks_.add({Level::error,
+                         Code::other_game,
+                         fmt::format("the save belongs to title {}, the package to {}",
+                                     game.title_id.substr(8), card->game.title_id.substr(8)),
+                         {"if it is the same game anyway: ", accept_remedy(Code::other_game)}});
       if (checks_.stopped()) return std::optional<Bytes>{};
     }
     if (auto broken = layout.broken_seal(*package)) {

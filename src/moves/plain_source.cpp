@@ -150,7 +150,7 @@ class Matcher {
         {Level::error,
          Code::many_match,
          fmt::format("several titles there fit: {}", list_text(names)),
-         {"say which with ", Remedy::game, " or ", HintPiece{Remedy::code, "ID"}}});
+         {"choose one with ", Remedy::game, " or ", HintPiece{Remedy::code, "ID"}}});
   }
 
   static void take_title(const TitleThere& title, Source& source) {
@@ -206,7 +206,7 @@ class Matcher {
       source.problems.push_back(
           {Level::error,
            Code::no_match,
-           fmt::format("nothing tells which title these files belong to{}", seen_there()),
+           fmt::format("it can't be told which title these files belong to{}", seen_there()),
            {"say it with ", Remedy::game, " or ", HintPiece{Remedy::code, "ID"}}});
       return;
     }
@@ -218,7 +218,7 @@ class Matcher {
              "the files are most like those of {}, but only {} of {} names match, {} of them "
              "with the same size",
              account_and_title(*nearest), best.names, best.of, best.sizes),
-         {"if it is that title: ", accept_remedy(Code::likeness), "; else say which with ",
+         {"if it is that title: ", accept_remedy(Code::likeness), "; if not, choose one with ",
           Remedy::game}});
   }
 
@@ -240,7 +240,7 @@ std::optional<Error> beside_saves(Session& session, const Path& folder) {
   }
   if (names.empty()) return std::nullopt;
   return Error{Trouble::stopped, Code::no_match,
-               fmt::format("{}: is no save; the title keeps it beside its saves",
+               fmt::format("{}: is not a save; the title keeps it beside its saves",
                            safe_text(folder.string())),
                fmt::format("name a save of the title: {}", list_text(names))};
 }

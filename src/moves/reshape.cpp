@@ -91,7 +91,7 @@ Result<Input> read_input(Session& session, RomFolders& folders, const Path& path
   auto found = inspect(session, folders, path, how);
   if (!found) return tl::unexpected(found.error());
   if (found->state && found->guesses.empty()) {
-    const Finding state = state_finding("its form or size fits no save chip");
+    const Finding state = state_finding("its form or size matches no save chip");
     return fail(Trouble::stopped, state.code, fmt::format("{}: {}", shown(path), state.text),
                 state.hint);
   }
@@ -125,7 +125,7 @@ Result<Input> read_input(Session& session, RomFolders& folders, const Path& path
                               Code::assumed,
                               fmt::format("{}: taken for {} ({})", shown(path),
                                           input.layout->info().id, found->guesses.front().reason),
-                              {"say otherwise with ", Remedy::layout_of_input}});
+                              {"if that is wrong, say what it is with ", Remedy::layout_of_input}});
   return input;
 }
 
@@ -206,7 +206,7 @@ Result<const Layout*> mould_layout(Session& session, RomFolders& folders, const 
     for (const std::string& part : guess.layout->info().parts)
       if (save.part(part) != nullptr) return guess.layout;
   return fail(Trouble::stopped, Code::mould_differs,
-              fmt::format("{}: is no {} save that holds the same chip", shown(*request.like),
+              fmt::format("{}: is not a {} save that holds the same chip", shown(*request.like),
                           to_string(save.system)),
               {"name a file of the destination, or use ", Remedy::layout_of_output});
 }
@@ -346,7 +346,7 @@ Result<void> plan_outputs(Session& session, RomFolders& folders, Joined& joined,
   if (targets.empty() && joined.layout != nullptr)
     return outputs.add(*joined.layout, request.out, std::nullopt);
   if (targets.size() == 1) {
-    // In its own layout a file keeps what is no save in it, such as the bytes between a chip's.
+    // In its own layout a file keeps what is not a save in it, such as the bytes between a chip's.
     std::optional<ByteView> mould;
     if (targets.front() == joined.layout && joined.whole && !request.file_size)
       mould = joined.whole->bytes();
@@ -377,18 +377,19 @@ Result<void> check_request(const ReshapeRequest& request) {
   if (request.out.empty()) return wrong("no output is named", "name a file or folder to write to");
   const int ways = (request.as.empty() ? 0 : 1) + (request.split ? 1 : 0);
   if (request.file_size && (*request.file_size == 0 || *request.file_size > kLargestFileSize))
-    return wrong("the wanted size is no size of a save", "name a size of at most 16 MiB");
+    return wrong("no save has the wanted size", "name a size of at most 16 MiB");
   if (ways == 0 && !request.like && or_empty(request.code).empty() && !request.file_size)
-    return wrong("the wanted form is not said", {"add ", Remedy::layout_of_output, ", ",
-                                                 Remedy::older_save, " or ", Remedy::each_part});
+    return wrong("no form is named", {"add ", Remedy::layout_of_output, ", ", Remedy::older_save,
+                                      " or ", Remedy::each_part});
   if (ways == 2 || (request.split && request.like))
-    return wrong("one file for each part goes with no other form", "choose one of them");
+    return wrong("one file for each part can't be combined with another form",
+                 "choose one of them");
   if (request.like && request.as.size() > 1)
     return wrong("an imitated file goes with one layout, and several are named", "name one layout");
   if (request.is.size() > 1 && request.is.size() != request.inputs.size())
     return wrong(
         fmt::format("{} layouts are named for {} inputs", request.is.size(), request.inputs.size()),
-        "say it once for all, or once for each");
+        "name one for all inputs, or one for each");
   return {};
 }
 

@@ -35,8 +35,7 @@ Findings losses_of(const Unpacked& content, std::size_t file_size) {
     losses.push_back(
         {Level::error,
          Code::loses_parts,
-         fmt::format("{} bytes stand behind the compressed state",
-                     grouped(file_size - content.used)),
+         fmt::format("{} bytes come after the compressed state", grouped(file_size - content.used)),
          {"keep the original; to leave them out: ", accept_remedy(Code::loses_parts)}});
   if (!content.picture.empty())
     losses.push_back({Level::error,

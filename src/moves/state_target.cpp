@@ -149,7 +149,7 @@ int rank(const StateShelf& shelf, const StateMaker& maker) {
   return shelf.is_same_program(maker) ? 2 : 0;
 }
 
-// A state without a number, such as one that a program makes by itself, is no numbered slot's.
+// A state without a number, such as one that a program makes by itself, is not a numbered slot's.
 std::string slot_for_automatic(const StateShelf& shelf, const Source& source, Checks& checks) {
   if (!shelf.numbered() || !shelf.has("0") || shelf.holds(source, "0")) return "0";
   std::string slot = shelf.free_slot();
@@ -169,7 +169,7 @@ std::optional<std::string> wanted_slot(const StateShelf& shelf, const Source& so
   if (const auto number = slot_number(text)) return std::to_string(*number);
   (void)checks.add({Level::error,
                     Code::no_match,
-                    fmt::format("'{}' is no slot", safe_text(text)),
+                    fmt::format("'{}' is not a slot", safe_text(text)),
                     {"write ", Remedy::slot, " with a number, or ", Remedy::free_slot}});
   return std::nullopt;
 }

@@ -42,7 +42,7 @@ struct PlacedMove {
 struct Placement {
   std::vector<PlacedUnit> units;
   std::optional<FolderSwap> swap;  ///< the changes below its folder happen by swapping it
-  /// For a place that is no file system: does it all. The move is filled in but
+  /// For a place that is not a file system: does it all. The move is filled in but
   /// for its steps. Empty: the mover changes files.
   std::function<Result<PlacedMove>(History&, MoveRecord)> perform = {};
   Findings losses;

@@ -56,7 +56,7 @@ class TreeFinder {
     return title_on_tree(search_.bay(), shelf_, fields, search_.session.catalog);
   }
 
-  // Copies are kept for every account of a console, so the save's own is no question there.
+  // Copies are kept for every account of a console, so the save's own is not a question there.
   bool pick_account(Game& game) {
     if (holds_copies(shelf_) && or_empty(search_.request().account).empty() &&
         search_.has("account", game.account))
@@ -154,9 +154,8 @@ class TreeFinder {
          code,
          fmt::format("the save belongs to title {}, the folder to {}",
                      text(search_.source.save.game), text(there)),
-         {region ? "a game does not see another region's save; to put it there all "
-                   "the same: "
-                 : "if it is the same game all the same: ",
+         {region ? "a game does not see another region's save; to put it there anyway: "
+                 : "if it is the same game anyway: ",
           accept_remedy(code)}});
     return !search_.checks.stopped();
   }

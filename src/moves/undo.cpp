@@ -95,7 +95,7 @@ std::optional<Finding> changed_since(Storage& storage, const PutBack& put_back, 
       Level::error,
       Code::newer_there,
       fmt::format("{}: changed since the move, and that progress would go", safe_text(step.path)),
-      {"keep it, or let it go with ", accept_remedy(Code::newer_there), " (it stays in history)"}};
+      {"keep it, or give it up with ", accept_remedy(Code::newer_there), " (it stays in history)"}};
 }
 
 void restore_folders(Storage& storage, const MoveRecord& move,
@@ -111,7 +111,7 @@ Result<std::vector<MoveRecord>> wanted_moves(const History& history, const std::
   const auto id = parse_move_name(name);
   if (!id)
     return fail(Trouble::usage, Code::usage,
-                fmt::format("'{}' is no name of a move", safe_text(name)),
+                fmt::format("'{}' is not the name of a move", safe_text(name)),
                 {"moves are named m1, m2 … as '", Remedy::carry, "' prints them"});
   auto move = history.move(*id);
   if (!move) return tl::unexpected(move.error());

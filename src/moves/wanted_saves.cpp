@@ -73,7 +73,7 @@ class Wanted {
     if (sources.empty())
       return fail(Trouble::stopped, Code::no_match,
                   fmt::format("{}: no save was found where its shelves say", safe_text(bay)),
-                  {"see what is there: '", HintPiece{Remedy::look, safe_text(bay)}, "'"});
+                  {"see what is there with '", HintPiece{Remedy::look, safe_text(bay)}, "'"});
     const std::string& game = or_empty(request_.game);
     if (game.empty()) return sources;
     int best = 1;
@@ -85,7 +85,7 @@ class Wanted {
     if (sources.empty())
       return fail(Trouble::stopped, Code::no_match,
                   fmt::format("no save in {} fits '{}'", safe_text(bay), safe_text(game)),
-                  {"see what is there: '", HintPiece{Remedy::look, safe_text(bay)}, "'"});
+                  {"see what is there with '", HintPiece{Remedy::look, safe_text(bay)}, "'"});
     return sources;
   }
 
@@ -244,7 +244,7 @@ class Wanted {
     const std::size_t more = names.size() > kShown ? names.size() - kShown : 0;
     names.resize(names.size() - more);
     return fail(Trouble::stopped, Code::many_match,
-                fmt::format("{}: several saves are in it, and nothing there tells which is meant",
+                fmt::format("{}: several saves are in it, and it can't be told which is meant",
                             safe_text(named)),
                 fmt::format("name one: {}{}", list_text(names),
                             more > 0 ? fmt::format(" and {} more", more) : ""));
@@ -367,7 +367,7 @@ class Wanted {
   Result<std::vector<Source>> pick(std::vector<Source> sources, const std::string& text,
                                    const std::string& bay) {
     if (text.empty())
-      return fail(Trouble::usage, Code::usage, "which save is not said",
+      return fail(Trouble::usage, Code::usage, "no save is named",
                   {"name a save, or add ", Remedy::game, " or ", Remedy::all_saves});
     int best = 1;
     for (const Source& source : sources)
@@ -398,7 +398,7 @@ class Wanted {
       return fail(
           Trouble::stopped, Code::many_match,
           fmt::format("several saves in {} fit '{}': {}", bay, safe_text(text), list_text(names)),
-          accounts ? Hint{"say whose with ", Remedy::account} : Hint("write the whole name"));
+          accounts ? Hint{"say which one with ", Remedy::account} : Hint("write the whole name"));
     }
     return sources;
   }

@@ -98,7 +98,7 @@ Result<Shelf> shelf_of(const TomlValue& table, const std::string& file) {
   return shelf;
 }
 
-// Empty for what is no hex text.
+// Empty for what is not a hex text.
 std::string text_from_hex(const std::string& hex) {
   std::string text;
   for (std::size_t at = 0; at + 1 < hex.size(); at += 2) {

@@ -51,7 +51,8 @@ Result<void> write_catalog(Storage& storage, const Path& file, const std::string
 
 Result<void> add_catalog_game(Session& session, const CatalogGame& game) {
   if (plain_title(game.title).empty())
-    return fail(Trouble::usage, Code::usage, fmt::format("'{}' is no title", safe_text(game.title)),
+    return fail(Trouble::usage, Code::usage,
+                fmt::format("'{}' is not a title", safe_text(game.title)),
                 "write the game's title");
   if (!game.chip.empty() && !game.chips())
     return fail(

@@ -16,7 +16,7 @@ constexpr std::uint64_t kHeldFile = 1ULL << 16U;  // bytes of one of its files, 
 }  // namespace
 
 Result<std::vector<Part>> read_parts(Storage& storage, const Path& folder, Hold hold) {
-  // All of it, or nothing: a folder that can't be listed is no empty one.
+  // All of it, or nothing: a folder that can't be listed is not an empty one.
   std::vector<Error> shut;
   const auto files = files_below(storage, folder, true, &shut);
   if (!shut.empty()) return tl::unexpected(shut.front());

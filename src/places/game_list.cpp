@@ -34,7 +34,7 @@ std::size_t line_of(std::string_view text, std::size_t offset) {
                  std::ranges::count(text.substr(0, std::min(offset, text.size())), '\n'));
 }
 
-// Text that is no hash is left out: it must never match anything.
+// Text that is not a hash is left out: it must never match anything.
 std::string hash_of(std::string_view text, std::size_t digits) {
   std::string hash = lower_ascii(text);
   if (hash.starts_with("0x")) hash.erase(0, 2);
@@ -195,7 +195,7 @@ Result<GameList> read_csv(std::string_view text, const std::string& name) {
   const auto title = column({"name", "title", "game"});
   if (!title)
     return fail(Trouble::input, Code::no_match,
-                fmt::format("{}: is no game list: neither XML, nor CSV with a column 'name'",
+                fmt::format("{}: is not a game list: neither XML, nor CSV with a column 'name'",
                             safe_text(name)),
                 "the first line of a CSV names its columns: name, serial, size, crc32, sha1, "
                 "cloneof, region, system");

@@ -26,7 +26,7 @@ struct GameList {
   std::vector<std::string> unused;  ///< headings of columns that say nothing to a catalog
 };
 
-/// Errors: `bad-list` with the line; `no-match` when it is no such list.
+/// Errors: `bad-list` with the line; `no-match` when it is not such a list.
 [[nodiscard]] Result<GameList> read_game_list(ByteView bytes, const std::string& name);
 
 /// The catalog's word for a kind of save as lists write it (`EEPROM 4Kbit`, `Flash 1M`, `none`);

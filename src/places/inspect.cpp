@@ -343,7 +343,7 @@ Result<Inspection> inspect(Session& session, RomFolders& folders, const Path& pa
         return tl::unexpected(there.error());
       return fail(
           Trouble::input, Code::no_match,
-          fmt::format("{}: is no ROM that Bay Swap knows", safe_text(options.rom->string())),
+          fmt::format("{}: is not a ROM that Bay Swap knows", safe_text(options.rom->string())),
           {"name the game's ROM, or leave ", Remedy::rom, " out"});
     }
   } else {
@@ -424,14 +424,14 @@ Findings judge_unknown(const Inspection& found) {
       for (const std::uint64_t usual : layout->info().file_sizes)
         if (usual > size && usual - size < kTrailerLimit && usual >= 4096)
           return {{Level::warn, Code::wrong_size,
-                   fmt::format("{} bytes is {} short of {}: the file may be cut", grouped(size),
-                               usual - size, layout->info().id),
+                   fmt::format("{} bytes is {} less than {}: the file may be cut short",
+                               grouped(size), usual - size, layout->info().id),
                    "copy or dump it again, and compare"}};
   if (meant && looks_sealed(found.view.bytes()))
     return {{Level::note, Code::unknown,
-             "no form that Bay Swap knows: its bytes look compressed or encrypted, and only the "
-             "program that made it opens them",
-             "open it with that program, and let it write a plain save"}};
+             "not a form that Bay Swap knows: its bytes look compressed or encrypted, so only the "
+             "program that made it can open it",
+             "let that program write a plain save"}};
   return {{Level::note,
            Code::unknown,
            std::string(kNoKnownForm),

@@ -101,7 +101,7 @@ struct Inspection {
   }
 };
 
-/// Errors: `missing`, `unreadable`, `too-large`, `unknown-layout`, `no-match` (--rom is no ROM).
+/// Errors: `missing`, `unreadable`, `too-large`, `unknown-layout`, `no-match` (--rom is not a ROM).
 [[nodiscard]] Result<Inspection> inspect(Session& session, RomFolders& folders, const Path& path,
                                          const InspectOptions& options);
 

@@ -465,8 +465,7 @@ Result<Bay> learn_bay(Storage& storage, const Catalog& catalog, std::string name
     return progress != nullptr && !progress->report(Work::files, done, learner.files().size());
   };
   const auto stopped = [] {
-    return fail(Trouble::stopped, Code::cancelled, "stopped before the end, as asked",
-                "nothing was learned");
+    return fail(Trouble::stopped, Code::cancelled, "stopped, as you asked", "nothing was learned");
   };
   if (asked_to_stop(0)) return stopped();
   bay.shelves = learner.shelves();
@@ -479,7 +478,7 @@ Result<Bay> learn_bay(Storage& storage, const Catalog& catalog, std::string name
     const Seen seen = what_lies_in(bay.place, learner.files(), learner.roms());
     return fail(
         Trouble::stopped, Code::no_match,
-        fmt::format("{}: where saves belong there could not be told; seen: {}",
+        fmt::format("{}: could not work out where saves belong there; seen: {}",
                     safe_text(bay.place.string()), seen.words),
         !bay.questions.empty() ? Hint(bay.questions.front())
         : seen.titles && !system

@@ -22,7 +22,7 @@ Result<Session> Session::open(Storage& storage, const Places& places, const Limi
 
 Result<void> Session::proceed(Work work, std::uint64_t done, std::uint64_t all) const {
   if (progress == nullptr || progress->report(work, done, all)) return {};
-  return fail(Trouble::stopped, Code::cancelled, "stopped before the end, as asked",
+  return fail(Trouble::stopped, Code::cancelled, "stopped, as you asked",
               "what is reported as done is done; the rest was not begun");
 }
 

@@ -23,7 +23,7 @@ struct SlotShelf {
 };
 
 /// Shelves of the files, those that differ in one number only together. A number that all of them
-/// have alike is no slot, unless the name ends with it.
+/// have alike is not a slot, unless the name ends with it.
 [[nodiscard]] std::vector<SlotShelf> shelves_of_states(const std::vector<SlotFile>& files);
 
 /// The same for cards of fixed names: a shelf for every number in turn, and one for each card that

@@ -108,7 +108,7 @@ Result<UnderstoodPlace> exact_folder(Session& session, const std::string& text, 
 }
 
 // A folder on a title's tree, with something or nothing in it yet: the place of one save, or of one
-// of its copies. Nothing when it is no part of a tree.
+// of its copies. Nothing when it is not a part of a tree.
 std::optional<UnderstoodPlace> place_in_tree(Session& session, const std::string& text,
                                              const Path& full) {
   auto tree = tree_around(*session.storage, full, session.catalog);

@@ -141,7 +141,7 @@ Result<std::uint64_t> Cartridge::size_by_repeat(const CartridgeArea& area) {
   const auto probe =
       static_cast<std::size_t>(std::min<std::uint64_t>({info_.chunk, 1024, smallest / 4}));
   const auto unknown = [] {
-    return fail(Trouble::input, Code::wrong_size, "nothing shows how large the area is",
+    return fail(Trouble::input, Code::wrong_size, "it can't be told how large the area is",
                 "name the game's chip in the catalog");
   };
   const auto start = steady(area, 0, probe);

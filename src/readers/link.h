@@ -33,8 +33,8 @@ class Link {
   Link(std::unique_ptr<Transport> transport, std::uint16_t first, LinkWatch watch = {});
 
   /// Asks, repeats the question where no answer comes, and waits while the reader is busy. An
-  /// answer with an error is no failure of the link. Errors: `link-lost` (Trouble::place) after six
-  /// sends without an answer, or 30 s without any progress; `cancelled`.
+  /// answer with an error is not a failure of the link. Errors: `link-lost` (Trouble::place) after
+  /// six sends without an answer, or 30 s without any progress; `cancelled`.
   [[nodiscard]] Result<Answer> ask(const std::string& what, CborMap with = {});
 
   /// Sends a question before its turn, so that the reader works on it meanwhile. Only after the

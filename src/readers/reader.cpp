@@ -248,8 +248,8 @@ Error CartridgeReader::error_of(const Answer& answer) const {
         "move the reader's switch, or take the cartridge out"},
        {"switch", Code::wrong_volts, "only the reader's own switch changes the voltage",
         "move the switch, and try again"},
-       {"range", Code::wrong_size, "that is behind the end of the chip",
-        "the size of the chip may be taken wrong"},
+       {"range", Code::wrong_size, "that is past the end of the chip",
+        "the size of the chip may be wrong"},
        {"write-failed", Code::write_failed, "the chip did not take what was written",
         "clean the contacts, and try again"},
        {"no-power", Code::no_cartridge, "the slot has no power", "try again"}}};

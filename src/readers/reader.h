@@ -51,7 +51,7 @@ class CartridgeReader {
   [[nodiscard]] Result<InSlot> probe();
   /// Errors: `no-cartridge`, `other-cartridge`, `wrong-volts`.
   [[nodiscard]] Result<std::vector<CartridgeArea>> areas(std::int64_t session);
-  /// At most a chunk. Nothing behind the end of an area whose size nobody told. Errors:
+  /// At most a chunk. Nothing past the end of an area whose size nobody told. Errors:
   /// `no-cartridge`, `other-cartridge`, `wrong-volts`.
   [[nodiscard]] Result<std::optional<Bytes>> read(const CartridgeArea& area, std::uint64_t at,
                                                   std::size_t size, std::int64_t session);

@@ -101,7 +101,7 @@ Result<std::unique_ptr<Transport>> open_terminal(const std::string& name, const 
   termios settings{};
   if (::tcgetattr(terminal, &settings) != 0) {
     ::close(terminal);
-    return fail(Trouble::usage, Code::usage, fmt::format("{}: is no terminal", safe_text(path)),
+    return fail(Trouble::usage, Code::usage, fmt::format("{}: is not a terminal", safe_text(path)),
                 "name a serial device, or the terminal of a bridge program");
   }
   ::cfmakeraw(&settings);
@@ -263,7 +263,7 @@ Result<std::vector<std::string>> shell_words(const std::string& text) {
   }
   if (quote != 0)
     return fail(Trouble::usage, Code::usage,
-                fmt::format("{}: a quote is left open", safe_text(text)),
+                fmt::format("{}: a quote is never closed", safe_text(text)),
                 "close it, or put a backslash before it");
   return words;
 }

@@ -68,7 +68,7 @@ class BayScan {
 
   /// The card that a file on a shelf is; null when it is none of the shelf's layouts.
   [[nodiscard]] const ScannedCard* card_in(const Shelf& shelf, const Path& file);
-  /// The program that made the state in a file; null when it is no state that can be read.
+  /// The program that made the state in a file; null when it is not a state that can be read.
   [[nodiscard]] const StateMaker* state_maker_of(const Path& file);
 
   /// A move put this content there, or a plan would. Later saves of the command see it.

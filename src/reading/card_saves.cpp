@@ -54,7 +54,7 @@ Result<CardSaves> read_folder(Session& session, const Path& path, const std::str
       }
   if (best == nullptr)
     return fail(Trouble::input, Code::no_match,
-                fmt::format("{}: is no folder of one save", safe_text(path.string())),
+                fmt::format("{}: is not a folder of one save", safe_text(path.string())),
                 {"name the save's own folder, or say its layout with ", Remedy::layout_of_input});
   if (best->info().kind == Kind::card_save) drop_helper_files(*parts);
   CardSaves found;
@@ -93,7 +93,7 @@ Result<CardSaves> read_file(Session& session, const Path& path, const std::strin
       }
     if (layout == nullptr)
       return fail(Trouble::input, Code::no_match,
-                  fmt::format("{}: is no save of a memory card{}", safe_text(path.string()),
+                  fmt::format("{}: is not a save of a memory card{}", safe_text(path.string()),
                               guesses.empty() ? std::string()
                                               : fmt::format(", but looks like {}",
                                                             guesses.front().layout->info().id)),

@@ -24,8 +24,8 @@ struct CardSaves {
 [[nodiscard]] Result<CardSaves> read_card_saves(Session& session, const std::string& text,
                                                 const std::string& is, Hold hold = Hold::all);
 
-/// All single saves in an archive, or in a folder that is no save itself. Errors: `no-match` when
-/// it holds none, and those of reading.
+/// All single saves in an archive, or in a folder that is not a save itself. Errors: `no-match`
+/// when it holds none, and those of reading.
 [[nodiscard]] Result<CardSaves> read_saves_among(Session& session, const Path& place,
                                                  const std::string& is);
 

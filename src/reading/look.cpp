@@ -335,7 +335,7 @@ class FileBatch {
           item ? std::move(*item)
                : unreadable_item(waiting.file->path(), waiting.file->info.size, item.error()));
     }
-    // An empty file that nobody named is no alarm: programs leave such markers.
+    // An empty file that nobody named is not an alarm: programs leave such markers.
     for (Finding& finding : waiting.item->findings)
       if (finding.code == Code::empty_file) finding.level = Level::warn;
   }

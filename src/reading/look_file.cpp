@@ -54,11 +54,11 @@ std::string blank_words(ByteView bytes) {
 }
 
 Finding blank_finding(const std::string& what) {
-  return {
-      Level::warn, Code::blank_battery,
-      fmt::format(
-          "the save is blank ({}): a new file, or a dump of a cartridge with a dead battery", what),
-      "if there should be progress, check the battery and dump again before playing"};
+  return {Level::warn, Code::blank_battery,
+          fmt::format(
+              "the save is blank ({}): a new file, or a dump from a cartridge with a dead battery",
+              what),
+          "if there should be progress, check the battery and dump again before playing"};
 }
 
 void add_blank_finding(const Save& save, Item& item) {
@@ -122,7 +122,7 @@ void read_save(const Inspection& found, const LookOptions& options, const Catalo
   if (!content->trailer.empty())
     item.findings.push_back(
         {Level::note, Code::trailer,
-         fmt::format("{} unknown bytes stand behind the save; a program put them there",
+         fmt::format("{} unknown bytes come after the save; a program put them there",
                      content->trailer.size()),
          ""});
   if (content->saves.empty()) return;
@@ -153,7 +153,7 @@ void add_game(const Inspection& found, const Catalog& catalog, Item& item) {
         {Level::note,
          Code::many_match,
          fmt::format("more than one ROM fits: {}", safe_text(list_text(found.several_roms))),
-         {"say which with ", Remedy::rom}});
+         {"choose one with ", Remedy::rom}});
 }
 
 void add_state(const Inspection& found, const LookOptions& options, const Catalog& catalog,
@@ -165,7 +165,7 @@ void add_state(const Inspection& found, const LookOptions& options, const Catalo
   const bool named = has_state_name(inner_name(found.path));
   item.findings.push_back(
       state_finding(named ? "its name has a slot" : "its size or form fits no save chip"));
-  // Where states belong, one is no surprise.
+  // Where states belong, one is not a surprise.
   if (named || (found.shelf && found.shelf->shelf->kind == Kind::state))
     item.findings.back().level = Level::note;
   if (options.brief) return;
@@ -212,7 +212,7 @@ bool may_be_damaged_card(const Inspection& found, bool named) {
           found.layout()->header_size(found.view.bytes()) > 0);
 }
 
-// What is no save, in plain words.
+// What is not a save, in plain words.
 void add_other(const Inspection& found, bool named, Item& item) {
   const bool compressed = named && packing_of(found.view.bytes()) != Packing::plain &&
                           compressed_file(found.view.bytes(), found.hints).has_value();

@@ -39,9 +39,9 @@ std::optional<Finding> name_not_seen(RomFolders& folders, const Inspection& foun
     return Finding{
         Level::warn,
         Code::not_seen,
-        fmt::format("its program will not see it: the game's ROM there is called '{}', the save "
-                    "'{}'",
-                    safe_text(found.rom->stem), own),
+        fmt::format(
+            "its program will not see it: the game's ROM there is called '{}', but the save '{}'",
+            safe_text(found.rom->stem), own),
         {"'", carry_to(found.path), " ", HintPiece{Remedy::to_bay, bay.name},
          "' puts it under the ROM's name"}};
   }
@@ -54,19 +54,19 @@ std::optional<Finding> name_not_seen(RomFolders& folders, const Inspection& foun
     return Finding{
         Level::warn,
         Code::not_seen,
-        region ? fmt::format("its program will not see it: it is named for {}, and the ROM there, "
+        region ? fmt::format("its program will not see it: it is named for {}, but the ROM there, "
                              "'{}', is for {}",
                              to_string(ours), safe_text(other->stem), to_string(theirs))
-               : fmt::format("its program will not see it: the ROM there is called '{}', the save "
-                             "'{}'",
-                             safe_text(other->stem), own),
+               : fmt::format(
+                     "its program will not see it: the ROM there is called '{}', but the save '{}'",
+                     safe_text(other->stem), own),
         {"if the game's versions share saves: '", carry_to(found.path), " ",
          HintPiece{Remedy::to_bay, bay.name}, " ", accept_remedy(Code::region_differs), "'"}};
   }
   return Finding{Level::note,
                  Code::not_seen,
                  fmt::format("no ROM there is called '{}': its program will not see it", own),
-                 {"when the ROM has another name: '", carry_to(found.path), " ",
+                 {"if the ROM has another name: '", carry_to(found.path), " ",
                   HintPiece{Remedy::to_bay, bay.name}, " ", HintPiece{Remedy::game}, "'"}};
 }
 
@@ -110,7 +110,7 @@ std::optional<Finding> AccountsInUse::not_seen(const std::string& folder) const 
   return Finding{
       Level::warn,
       Code::not_seen,
-      fmt::format("lies under account {}, which has {} there; account {} plays, with {}", own,
+      fmt::format("lies under account {}, which has {} there; account {} plays there, with {}", own,
                   counted(accounts.at(own), "save"), main->first, counted(main->second, "save")),
       {"'", carry_to(folder), " ", HintPiece{Remedy::to_bay, place->second.bay->name}, " ",
        HintPiece{Remedy::account, main->first}, "' brings it there"}};

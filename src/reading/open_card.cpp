@@ -25,7 +25,7 @@ Result<const CardLayout*> said_layout(const std::string& is) {
   const auto layout = find_layout(is);
   if (!layout) return tl::unexpected(layout.error());
   if (const CardLayout* card = as_card(*layout)) return card;
-  return fail(Trouble::usage, Code::unknown_layout, fmt::format("{} is no card", is),
+  return fail(Trouble::usage, Code::unknown_layout, fmt::format("{} is not a card", is),
               {"'", Remedy::list_layouts, "' lists the cards"});
 }
 
@@ -57,7 +57,7 @@ Result<OpenCard> open_part(Session& session, const SaveAddress& address, const s
       card.layout = *said;
     }
     if (card.layout == nullptr)
-      return tl::unexpected(no_card(name, fmt::format("its {} is no card", card.part)));
+      return tl::unexpected(no_card(name, fmt::format("its {} is not a card", card.part)));
     card.around = std::move(content->saves.front());
     return card;
   }
@@ -202,7 +202,7 @@ Result<OpenCard> open_card(Session& session, const std::string& name, const std:
                             safe_text(name), to_string(guesses.front().layout->info().system)),
                 {"look for an older copy, or rescue what there is: ",
                  HintPiece{Remedy::mend_card, safe_text(name)}});
-  return tl::unexpected(no_card(name, "is no memory card that Bay Swap knows"));
+  return tl::unexpected(no_card(name, "is not a memory card that Bay Swap knows"));
 }
 
 Result<CardAndName> open_card_of(Session& session, const SaveAddress& address,

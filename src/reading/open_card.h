@@ -33,7 +33,7 @@ struct OpenCard {
   [[nodiscard]] Result<Bytes> card_in(ByteView whole) const;
 };
 
-/// Errors: `missing`, `unreadable`, `no-match` when it is no card, `unknown-layout`.
+/// Errors: `missing`, `unreadable`, `no-match` when it is not a card, `unknown-layout`.
 [[nodiscard]] Result<OpenCard> open_card(Session& session, const std::string& name,
                                          const std::string& is);
 

@@ -112,7 +112,7 @@ SealKeeper keeper_in(const Session& session, const StateFolder& folder) {
     if (*kept) return **kept;
     const auto words = session.ask_words ? session.ask_words() : std::nullopt;
     if (words) return secret_of(*words);
-    return fail(Trouble::usage, Code::usage, "this hub is sealed: joining it takes its words",
+    return fail(Trouble::usage, Code::usage, "this hub is sealed: to join it, you need its words",
                 {"they were shown on the device that made it: ", Remedy::say_words});
   };
   keeper.keep = [&folder](const std::string& hub, const SealSecret& secret) {

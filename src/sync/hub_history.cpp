@@ -29,7 +29,7 @@ std::vector<const SyncedSave*> saves_named(const JoinedHub& joined, const std::s
 Error nothing_called(const std::string& text) {
   return {Trouble::stopped,
           Code::no_match,
-          fmt::format("the hub has no save called '{}'", safe_text(text)),
+          fmt::format("there is no save called '{}' on the hub", safe_text(text)),
           {"see what it has: '", Remedy::show_hub, "'"}};
 }
 

@@ -191,7 +191,7 @@ Result<std::vector<std::string>> JoinedHub::publish(const News& news, std::int64
     build_graph();
     return ids;
   }
-  return fail(Trouble::place, Code::hub_failed, "the hub takes no new journal entries",
+  return fail(Trouble::place, Code::hub_failed, "no new journal entries can be written to the hub",
               "look at it with another program: is it full, or read-only?");
 }
 

@@ -198,7 +198,7 @@ class Syncer {
     if (found) return {};
     return fail(Trouble::stopped, Code::no_match,
                 fmt::format("no save called '{}' is missing here", safe_text(*request_.forget)),
-                "a save that is there is forgotten by deleting its file first");
+                "this save is here; to give it up, delete its file first");
   }
 
   // Which save each file is of; from here on no version comes.
@@ -295,11 +295,12 @@ class Syncer {
       SyncItem& item = report_.missing.back();
       item.bay = bay.bay->name;
       const std::string title = title_of(newest(save).identity);
-      item.reason = Finding{Level::warn,
-                            Code::missing,
-                            "it was here at the last sync, and was deleted or moved away",
-                            {"bring it back with '", HintPiece{Remedy::bring_save, title},
-                             "', or let it go with '", HintPiece{Remedy::forget_save, title}, "'"}};
+      item.reason =
+          Finding{Level::warn,
+                  Code::missing,
+                  "it was here at the last sync, and has been deleted or moved since",
+                  {"bring it back with '", HintPiece{Remedy::bring_save, title},
+                   "', or give it up with '", HintPiece{Remedy::forget_save, title}, "'"}};
       return true;
     }
     if (rom == nullptr && !wanted) return false;
@@ -408,7 +409,7 @@ class Syncer {
         if (check.level == Level::error) return hold(version, bay, check);
       for (const Finding& loss : line.losses)
         if (loss.level == Level::error) return hold(version, bay, loss);
-      return hold(version, bay, {Level::error, Code::no_match, "it can't be put there", ""});
+      return hold(version, bay, {Level::error, Code::no_match, "it can't be written there", ""});
     }
     if (lines.empty()) return;
     report_.carried.push_back(items_.of(version));

@@ -56,7 +56,7 @@ Result<const SyncedSave*> find_save(const JoinedHub& joined, const std::string& 
   if (found.size() == 1) return found.front();
   if (found.empty())
     return fail(Trouble::stopped, Code::no_match,
-                fmt::format("the hub has no save called '{}'", safe_text(game)),
+                fmt::format("there is no save called '{}' on the hub", safe_text(game)),
                 {"see what it has: '", Remedy::show_hub, "'"});
   return fail(Trouble::stopped, Code::many_match,
               fmt::format("several saves fit '{}': {}", safe_text(game), list_text(names)),
@@ -102,7 +102,7 @@ Result<TakenVersion> find_taken(const JoinedHub& joined, const std::string& game
     newest.push_back(safe_text(shown(joined, graph.versions()[place])));
   if (found.size() == 1) return TakenVersion{*save, found.front()};
   return fail(Trouble::stopped, found.empty() ? Code::no_match : Code::many_match,
-              found.empty() ? fmt::format("no version of it is from '{}'", safe_text(from_text))
+              found.empty() ? fmt::format("none of its versions is from '{}'", safe_text(from_text))
                             : std::string("several versions fit"),
               fmt::format("its newest versions are {}", list_text(newest)));
 }

@@ -121,7 +121,7 @@ class Watcher {
     const bool lively = now - std::max(lively_, changed_) < kLively;
     pause_ = lively ? kShortestPause : std::min(pause_ * kGrowth, kLongestPause);
     next_look_ = now + pause_;
-    // What was written by the sync itself is no change.
+    // What was written by the sync itself is not a change.
     for (auto& [bay, stamp] : polled_) stamp = stamp_of_bay(session_, *bay);
     return {};
   }

@@ -226,7 +226,7 @@ TEST_F(FieldTool, SaysWhyAMapDoesNotFit) {
   EXPECT_NE(none.err.find("--map FILE"), std::string::npos) << none.err;
   folder_.write("xdg/config/bayswap/maps/broken.toml",
                 "bayswap = \"field map\"\nversion = 1\n[fits]\nsystem = \"gb\"\nsizes = \"8\"\n");
-  EXPECT_EQ(value(book_, "oil"), "7") << "another's map is no matter";
+  EXPECT_EQ(value(book_, "oil"), "7") << "another's map is not a matter";
   const Outcome broken =
       run({"field", "show", book_, "--map", at("xdg/config/bayswap/maps/broken.toml")});
   EXPECT_EQ(broken.status, 3);

@@ -144,6 +144,9 @@ TEST_F(Help, CompletesInBash) {
             "ferry\n")
       << "the bay, and the folder";
   EXPECT_EQ(completed("bayswap carry den/cards/left.card : BASLUS-00417T"), "BASLUS-00417TOWER\n");
+  EXPECT_EQ(completed("bayswap bay show fe"), "ferry\nferry\n");
+  EXPECT_EQ(completed("bayswap card take den/cards/left.card BASLUS-00417T"),
+            "BASLUS-00417TOWER\n");
 }
 
 TEST(Manual, HasAPageForEachCommandThatManReads) {
@@ -153,7 +156,8 @@ TEST(Manual, HasAPageForEachCommandThatManReads) {
   const auto carry =
       std::ranges::find(pages, std::string("bayswap-carry.1"), &cli::ManualPage::file);
   ASSERT_NE(carry, pages.end());
-  EXPECT_NE(carry->text.find("\\fB\\-\\-plan\\fR\nonly say what would be done"), std::string::npos);
+  EXPECT_NE(carry->text.find("\\fB\\-\\-plan\\fR\nshow what would be done, and change nothing"),
+            std::string::npos);
   EXPECT_NE(carry->text.find(".TH \"BAYSWAP\\-CARRY\" \"1\""), std::string::npos);
   EXPECT_EQ(cli::docs_page("# Bays\n\n## A bay\n\nSee [x](y.md).\n\n```\n.code\n```\n",
                            "bayswap-bays", "s")

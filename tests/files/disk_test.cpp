@@ -135,7 +135,7 @@ TEST(Folders, ThatAnotherRunMakesMeanwhileAreThereAndNotOurs) {
   EXPECT_EQ(*made, (std::vector<Path>{folder / "a", folder / "a/b/c"}));
   folder.write("file", test::filled(1, 1));
   EXPECT_EQ(make_folders(disk(), folder / "file/b").error().code, Code::place_failed)
-      << "a file in the way is no folder";
+      << "a file in the way is not a folder";
 }
 
 TEST(Disk, CreatesOnlyWhatIsNotThere) {

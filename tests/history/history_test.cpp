@@ -109,7 +109,7 @@ TEST_F(HistoryTest, ReadingMakesNoDatabase) {
 TEST_F(HistoryTest, RefusesStrangersAndNewerOnes) {
   folder_.write(
       "data/history.db",
-      std::string("this is no database, just a text that is long enough to be looked at"));
+      std::string("this is not a database, just a text that is long enough to be looked at"));
   auto refused = History::open(disk(), file());
   ASSERT_FALSE(refused);
   EXPECT_EQ(refused.error().trouble, Trouble::place);

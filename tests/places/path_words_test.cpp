@@ -108,7 +108,7 @@ TEST(SlotField, TellsFormsApart) {
   EXPECT_EQ(slot_field({"s1", "s9", "10"}), "{slot:tens s}");
   EXPECT_EQ(slot_field({"st", "s1", "12"}), "{slot:tens s:first st}");
   EXPECT_EQ(slot_field({"1", "02"}), "") << "two forms at once";
-  EXPECT_EQ(slot_field({"20261123"}), "") << "a date is no slot";
+  EXPECT_EQ(slot_field({"20261123"}), "") << "a date is not a slot";
   EXPECT_EQ(slot_field({""}), "");
   EXPECT_EQ(slot_field({}), "");
 }

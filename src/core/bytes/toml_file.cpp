@@ -132,7 +132,7 @@ Result<TomlValue> parse_toml(std::string_view text, const std::string& name, Cod
     const auto line = 1 + std::ranges::count(before, '\n');
     const auto column = *strange - (before.rfind('\n') + 1) + 1;  // npos + 1 is 0
     return fail(Trouble::input, code,
-                fmt::format("{}: line {}, column {}: a letter that has to stand in quotes",
+                fmt::format("{}: line {}, column {}: a letter that must stand in quotes",
                             safe_text(name), line, column),
                 "correct the file and try again; nothing was changed");
   }

@@ -102,7 +102,7 @@ class Parser {
     auto node = level(0);
     if (!node) return node;
     skip_blanks();
-    if (at_ != text_.size()) return wrong("something is left over here");
+    if (at_ != text_.size()) return wrong("nothing more was expected here");
     return node;
   }
 
@@ -245,7 +245,7 @@ class Parser {
       value = value * base + digit;
     }
     if (at_ == begin || (at_ < text_.size() && is_letter(text_[at_])))
-      return wrong("this is no number");
+      return wrong("this is not a number");
     auto node = std::make_shared<Node>();
     node->value = static_cast<std::int64_t>(value);
     return node;
@@ -285,7 +285,7 @@ class Parser {
       if (take("[")) {
         if (take("*")) {
           if (aggregates_ == 0)
-            return wrong("[*] belongs into sum(), min(), max(), count(), any() or all()");
+            return wrong("[*] belongs in sum(), min(), max(), count(), any() or all()");
           step.star = true;
           ++stars_;
         } else {

@@ -146,7 +146,7 @@ void FieldView::use(std::shared_ptr<Space> space) {
 Result<FieldView::Place> FieldView::checked(std::shared_ptr<Space> space, std::uint64_t at,
                                             std::uint64_t size) const {
   if (!slice(space->bytes, at, size))
-    return wrong(fmt::format("{} bytes at {} lie behind the end", size, at));
+    return wrong(fmt::format("{} bytes at {} lie past the end", size, at));
   return Place{std::move(space), at, size};
 }
 
@@ -217,13 +217,13 @@ Result<FieldView::Place> FieldView::place_of(const FieldAt& at) {
     return checked(std::move(*space), from, *size);
   }
   if (from + *size > at.in->size)
-    return wrong(fmt::format("'{}' lies behind the end of what holds it", field.name));
+    return wrong(fmt::format("'{}' lies past the end of what holds it", field.name));
   return checked(at.in->space, at.in->at + from, *size);
 }
 
 Result<InstancePtr> FieldView::inner(const FieldAt& at) {
   if (at.field->shape != Shape::structure)
-    return wrong(fmt::format("'{}' is no structure", at.field->name));
+    return wrong(fmt::format("'{}' is not a structure", at.field->name));
   auto place = place_of(at);
   if (!place) return tl::unexpected(place.error());
   auto made = std::make_shared<Instance>();
@@ -289,7 +289,7 @@ Result<std::shared_ptr<Space>> FieldView::open_section(const InstancePtr& in,
     if (!range) return tl::unexpected(range.error());
     const auto [from, bytes] = *range;
     if (from > in->size || bytes > in->size - from)
-      return wrong(fmt::format("section '{}' lies behind the end", name));
+      return wrong(fmt::format("section '{}' lies past the end", name));
     space->pieces.push_back({in->at + from, bytes});
     size += bytes;
   }
@@ -343,7 +343,7 @@ Result<Bytes> FieldView::raw(const FieldAt& at) {
 Result<std::int64_t> FieldView::number(const FieldAt& at) {
   const Field& field = *at.field;
   if (field.shape != Shape::number && field.shape != Shape::bcd)
-    return wrong(fmt::format("'{}' is no number", field.name));
+    return wrong(fmt::format("'{}' is not a number", field.name));
   if (depth_ >= kDeepest) return wrong("fields that depend on themselves");
   ++depth_;
   const auto bytes = raw(at);
@@ -387,7 +387,7 @@ Result<void> FieldView::put_number(const FieldAt& at, std::int64_t value) {
 
 Result<Bytes> FieldView::raw_of(const InstancePtr& instance) {
   const auto own = slice(instance->space->bytes, instance->at, instance->size);
-  if (!own) return wrong("a structure lies behind the end");
+  if (!own) return wrong("a structure lies past the end");
   Bytes bytes(own->begin(), own->end());
   return bytes;
 }

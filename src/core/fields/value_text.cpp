@@ -213,7 +213,7 @@ Result<std::int64_t> flags_number(const FieldAt& at, const std::string& typed) {
     if (flag == at.field->flags.end()) {
       std::vector<std::string> names;
       for (const auto& [bit, name] : at.field->flags) names.push_back(name);
-      return unusable(at, fmt::format("'{}' is none of its flags", safe_text(trimmed(word))),
+      return unusable(at, fmt::format("'{}' is not one of its flags", safe_text(trimmed(word))),
                       fmt::format("it has: {}; or none", list_text(names)));
     }
     value |= 1ULL << flag->first;
@@ -236,13 +236,13 @@ Result<std::int64_t> meant_number(FieldView& view, const FieldAt& at, const std:
     for (const auto& [number, name] : names->second.names)
       if (lower_ascii(name) == lower_ascii(typed)) return number;
     if (const auto number = whole_number(typed)) return *number;
-    return unusable(at, fmt::format("'{}' is none of its names", safe_text(typed)),
+    return unusable(at, fmt::format("'{}' is not one of its names", safe_text(typed)),
                     fmt::format("it can be {}", names_text(names->second)));
   }
   if (field.time) {
     if (const auto number = time_number(typed, *field.time)) return *number;
     return unusable(
-        at, fmt::format("'{}' is no time", safe_text(typed)),
+        at, fmt::format("'{}' is not a time", safe_text(typed)),
         field.time->span ? "write it like 12:34:56" : "write it like 2026-01-31 12:00:00");
   }
   if (!field.flags.empty() && !whole_number(typed)) return flags_number(at, typed);
@@ -260,7 +260,7 @@ Result<std::int64_t> meant_number(FieldView& view, const FieldAt& at, const std:
         if (text_of(view, one).value_or("") == typed)
           return static_cast<std::int64_t>(field.refers.size() > 1 ? one.in->index : one.index);
   }
-  return unusable(at, fmt::format("'{}' is no number", safe_text(typed)),
+  return unusable(at, fmt::format("'{}' is not a number", safe_text(typed)),
                   "write it like 120 or 0x78");
 }
 

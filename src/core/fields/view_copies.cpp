@@ -18,7 +18,7 @@ Result<std::shared_ptr<Space>> FieldView::copy_space(std::size_t copy,
   space->parent = part_;
   space->pieces = {{copies.at[copy], copies.size}};
   if (!slice(part_->bytes, copies.at[copy], copies.size))
-    return wrong(fmt::format("copy {} lies behind the end of the save", copy));
+    return wrong(fmt::format("copy {} lies past the end of the save", copy));
   if (!copies.sectors) {
     space->read();
     return space;

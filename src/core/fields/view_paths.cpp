@@ -167,7 +167,7 @@ Result<InstancePtr> FieldView::structure_at(std::string_view path) {
     if (field == nullptr || field->shape != Shape::structure || step->index.value_or(0) >= *count ||
         (field->count && !step->index))
       return fail(Trouble::stopped, Code::no_match,
-                  fmt::format("'{}' is no single structure of this save", safe_text(path)),
+                  fmt::format("'{}' is not a single structure of this save", safe_text(path)),
                   {"write it like rooms[3]; see all fields with '", Remedy::show_fields, "'"});
     auto next = inner({in, field, step->index.value_or(0), {}});
     if (!next) return next;

@@ -35,7 +35,7 @@ Result<FieldView::Place> FieldView::range_of(const InstancePtr& in, const Checks
     return checked(std::move(*space), from, length);
   }
   if (from > in->size || length > in->size - from)
-    return wrong("a checksum's range lies behind the end");
+    return wrong("a checksum's range lies past the end");
   return checked(in->space, in->at + from, length);
 }
 

@@ -119,8 +119,7 @@ Result<Written> imitate(const Layout& layout, const WriteRequest& request) {
   written->bytes.insert(written->bytes.end(), trailer.begin(), trailer.end());
   written->notes.push_back(
       {Level::note, Code::kept_surroundings,
-       fmt::format("{} bytes in front and {} behind are kept from the file that "
-                   "is imitated",
+       fmt::format("{} bytes before the save and {} after it are kept from the imitated file",
                    grouped(header.size()), grouped(trailer.size())),
        ""});
   return written;

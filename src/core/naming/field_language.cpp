@@ -178,7 +178,7 @@ tl::expected<std::string, Complaint> build_slot(const Field& field, std::string_
   const auto [end, problem] = std::from_chars(value.data(), value.data() + value.size(), slot);
   if (problem != std::errc{} || end != value.data() + value.size() || slot > kMaxSlot ||
       std::to_string(slot) != value)
-    return tl::unexpected(fmt::format("'{}' is no slot number", safe_text(value)));
+    return tl::unexpected(fmt::format("'{}' is not a slot number", safe_text(value)));
   const Change* first = field.change(Change::Op::first);
   if (slot == 0 && first != nullptr) return first->text;
   const unsigned shown = slot + slot_offset(field);

@@ -38,7 +38,7 @@ class Utf8Names {
   locale_t before_ = nullptr;
 };
 
-// An entry's name; one that is no UTF-8 is taken to be in the code page that zip archives began
+// An entry's name; one that is not a UTF-8 is taken to be in the code page that zip archives began
 // with. Empty when it has none.
 std::string name_of(archive_entry* entry) {
   if (const char* name = archive_entry_pathname_utf8(entry);
@@ -118,7 +118,7 @@ Check check_gzip(ByteView file, std::uint64_t most) {
     unpacked += room.size() - stream.avail_out;
     if (unpacked > most) return Check::too_large;
     if (status == Z_STREAM_END) {
-      // Members stand one behind the other; anything else behind them is no part of the archive.
+      // Members stand one behind the other; anything else behind them is not a part of the archive.
       if (left < 18 || Cursor(file.last(left)).u16be(0) != 0x1F8B) return Check::sound;
       if (inflateReset(&stream) != Z_OK) return Check::broken;
     } else if (status != Z_OK || (given == stream.avail_in && stream.avail_out == room.size())) {
@@ -182,7 +182,7 @@ Result<std::vector<ArchiveEntry>> read_archive(ByteView file, const std::string&
   archive_read_support_filter_all(reader.get());
   if (archive_read_open_memory(reader.get(), file.data(), file.size()) != ARCHIVE_OK)
     return fail(Trouble::input, Code::damaged,
-                fmt::format("{}: is no archive that can be read", name),
+                fmt::format("{}: is not an archive that can be read", name),
                 "download or copy it again");
   const std::uint64_t most =
       std::min(most_bytes, std::max<std::uint64_t>(kFreeBytes, file.size() * kMostRatio));

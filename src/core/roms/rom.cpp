@@ -32,7 +32,7 @@ std::optional<RomInfo> read_rom(ByteView file) {
 
 Finding bad_header_check() {
   return {Level::warn, Code::header_check,
-          "the check in the ROM's header does not hold: the ROM was changed or is damaged",
+          "the check in the ROM's header is wrong: the ROM was changed or is damaged",
           "saves still belong to it, but compare the ROM with a good dump"};
 }
 

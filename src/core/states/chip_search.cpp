@@ -235,13 +235,13 @@ std::string ChipSighting::evidence(const Chip& chip) const {
     text = fmt::format("the state calls it {}, and it is as large as the game's {}",
                        safe_text(label), chip.part);
   else if (ends_known)
-    text = fmt::format("it is as large as the game's {}, with other things before and behind",
+    text = fmt::format("it is as large as the game's {}, with other things before and after it",
                        chip.part);
   else
     text = fmt::format("it may be as large as the game's {}", chip.part);
   if (called_save) text += "; that is a name for save memory";
   if (means_machine(label)) text += "; that is a name for the machine's own memory";
-  if (stayed) text += "; it is the same in all the states";
+  if (stayed) text += "; it is the same in all states";
   if (erased_behind) text += "; its last bytes are erased";
   if (twins) text += "; the same beginning stands elsewhere with other bytes behind it";
   if (words_of_game) text += "; it begins with words of the ROM";

@@ -135,7 +135,7 @@ std::optional<std::size_t> name_start(ByteView content, std::size_t at, const Se
   if (form.name == Name::fixed) {
     if (at < form.name_width) return std::nullopt;
     const std::size_t start = at - form.name_width;
-    // The end of a longer name is no name.
+    // The end of a longer name is not a name.
     return start > 0 && is_letter(content[start - 1]) ? std::nullopt : std::optional(start);
   }
   std::size_t end = at;

@@ -46,7 +46,7 @@ struct SectionChain {
 [[nodiscard]] std::optional<SectionChain> sections_from_start(ByteView content);
 
 /// Chains anywhere in the content whose first section is so long. Each goes on with another
-/// section, or ends where the content ends, so that the width of its length is no guess.
+/// section, or ends where the content ends, so that the width of its length is not a guess.
 [[nodiscard]] std::vector<SectionChain> sections_of_length(ByteView content, std::uint64_t length);
 
 /// The sections that fill the content from behind a short header to its end. Empty when it is not

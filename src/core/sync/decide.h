@@ -28,7 +28,7 @@ struct LocalSave {
   std::uint64_t filled = 0;  ///< of them, not erased
   bool blank = false;
   bool put_on_purpose = false;     ///< undo or restore put it there
-  std::optional<Finding> problem;  ///< why it is no good save, as far as it shows
+  std::optional<Finding> problem;  ///< why it is not a good save, as far as it shows
   std::optional<Agreed> agreed;
 };
 

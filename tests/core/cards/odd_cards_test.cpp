@@ -148,7 +148,7 @@ TEST(OddGcCards, AreWrittenAsStrictReadersWant) {
     test::put_be(behind, map + 8, 999, 2);
     sum(behind, map + 4, map + 8192, map);
     const Findings found = layout.validate(behind);
-    EXPECT_TRUE(tells(found, "goes on behind the card's last block"));
+    EXPECT_TRUE(tells(found, "goes on after the card's last block"));
     EXPECT_TRUE(tells(found, "a block that the card does not have"));
     expect_all_rescued(layout, good, behind);
   }

@@ -105,10 +105,10 @@ time = { since = "2000-01-01", unit = "days" }
                                        0xAA, 0x8C, 0x02, 0x00}));
   EXPECT_NE(set(view, "gold", "16777216").find("does not fit"), std::string::npos);
   EXPECT_NE(set(view, "depth", "0.1").find("exactly"), std::string::npos);
-  EXPECT_NE(set(view, "weather", "hail").find("none of its names"), std::string::npos);
-  EXPECT_NE(set(view, "marks", "lost").find("none of its flags"), std::string::npos);
-  EXPECT_NE(set(view, "saved", "2000-02-31").find("no time"), std::string::npos);
-  EXPECT_NE(set(view, "hour", "seven").find("no number"), std::string::npos);
+  EXPECT_NE(set(view, "weather", "hail").find("not one of its names"), std::string::npos);
+  EXPECT_NE(set(view, "marks", "lost").find("not one of its flags"), std::string::npos);
+  EXPECT_NE(set(view, "saved", "2000-02-31").find("not a time"), std::string::npos);
+  EXPECT_NE(set(view, "hour", "seven").find("not a number"), std::string::npos);
   EXPECT_EQ(shown(view, "nothing"), "error: no field is called 'nothing'");
 }
 
@@ -201,7 +201,7 @@ when = "count > 5"
   EXPECT_EQ(set(view, "here", "Key"), "");
   EXPECT_EQ(shown(view, "here"), "0 (Key)");
   EXPECT_EQ(set(view, "count", "60"), "");
-  EXPECT_EQ(view.all().error().code, Code::bad_map) << "they lie behind the end";
+  EXPECT_EQ(view.all().error().code, Code::bad_map) << "they lie past the end";
 }
 
 TEST(FieldMaps, OpenSectionsInStructuresInSections) {
@@ -505,7 +505,7 @@ TEST(FieldMaps, ThatAreWrongAreToldWithLineAndColumn) {
   EXPECT_EQ(read_map("x = 1\n", "m.toml").error().code, Code::bad_map);
   EXPECT_EQ(read_map("[[[", "m.toml").error().code, Code::bad_map);
   EXPECT_EQ(read_map(kHead + "[;a.b]\n", "m.toml").error().code, Code::bad_map);
-  EXPECT_NE(told("\nk\u00e9y = 1\n").find("line 6, column 2: a letter that has to stand in quotes"),
+  EXPECT_NE(told("\nk\u00e9y = 1\n").find("line 6, column 2: a letter that must stand in quotes"),
             std::string::npos);
   EXPECT_NE(told("name = \"a\\\u00e9\"\n").find("column 11"), std::string::npos)
       << told("name = \"a\\\u00e9\"\n");

@@ -332,7 +332,7 @@ Result<Written> ChipLayout::write(const WriteRequest& request) const {
     const auto found = frame_of(*request.mould, request.hints);
     if (!found)
       return fail(Trouble::stopped, Code::mould_differs,
-                  fmt::format("the file to imitate is no {}: {} bytes", info_.id,
+                  fmt::format("the file to imitate is not of the layout {}: {} bytes", info_.id,
                               grouped(request.mould->size())));
     frame = *found;
     const ByteView body = request.mould->first(static_cast<std::size_t>(frame.stored));

@@ -121,8 +121,8 @@ tl::unexpected<Error> wrong_size(const LayoutInfo& info, std::uint64_t size) {
   std::vector<std::string> sizes;
   for (const std::uint64_t usual : info.file_sizes) sizes.push_back(size_text(usual));
   return fail(Trouble::input, Code::wrong_size,
-              fmt::format("{} bytes is no size of {}", grouped(size), info.id),
-              fmt::format("{} files are {}, with at most {} bytes behind; is the file cut short?",
+              fmt::format("{} bytes is not a size of {}", grouped(size), info.id),
+              fmt::format("{} files are {}, with at most {} bytes after it; is the file cut short?",
                           info.id, list_text(sizes), kTrailerLimit - 1));
 }
 

@@ -42,7 +42,7 @@ std::optional<Match> GbClockLayout::recognise(ByteView file, const Hints& hints)
     return Match{Confidence::certain, "the cartridge has a clock", Basis::structure};
   const bool blank = clock_is_blank(file.subspan(*body));
   return Match{blank ? Confidence::possible : Confidence::likely,
-               "the bytes behind the chip are a clock", blank ? Basis::size : Basis::structure};
+               "the bytes after the chip are a clock", blank ? Basis::size : Basis::structure};
 }
 
 Result<Content> GbClockLayout::read(ByteView file, const Hints&) const {
@@ -82,7 +82,7 @@ Result<Written> GbClockLayout::write(const WriteRequest& request) const {
     const auto body = body_of(request.mould->size(), width_);
     if (!body)
       return fail(Trouble::stopped, Code::mould_differs,
-                  fmt::format("the file to imitate is no {}: {} bytes", info_.id,
+                  fmt::format("the file to imitate is not of the layout {}: {} bytes", info_.id,
                               grouped(request.mould->size())));
     size = *body;
     const ByteView mould_clock = request.mould->subspan(*body);

@@ -111,7 +111,7 @@ Result<Written> N64CombinedLayout::write(const WriteRequest& request) const {
   if (request.mould) {
     if (!fits(*request.mould))
       return fail(Trouble::stopped, Code::mould_differs,
-                  fmt::format("the file to imitate is no {}: {} bytes", info_.id,
+                  fmt::format("the file to imitate is not of the layout {}: {} bytes", info_.id,
                               grouped(request.mould->size())));
     written.bytes.assign(request.mould->begin(), request.mould->end());
   } else {

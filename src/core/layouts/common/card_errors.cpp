@@ -78,7 +78,7 @@ Finding cut_short(std::uint64_t size, std::uint64_t whole) {
 }
 
 Finding runs_out(const Save& save) {
-  return damaged(shown_name(save) + ": some of it lies behind the end of the file");
+  return damaged(shown_name(save) + ": some of it lies past the end of the file");
 }
 
 Finding damaged(std::string text) {

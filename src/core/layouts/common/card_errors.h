@@ -17,7 +17,7 @@ namespace bayswap {
 /// The file does not have a card's size.
 [[nodiscard]] Finding cut_short(std::uint64_t size, std::uint64_t whole);
 
-/// Some of the save lies behind the end of the file.
+/// Some of the save lies past the end of the file.
 [[nodiscard]] Finding runs_out(const Save& save);
 
 [[nodiscard]] Finding damaged(std::string text);

@@ -219,7 +219,8 @@ Result<Written> CardLayout::write(const WriteRequest& request) const {
     const auto card = open(*request.mould);
     if (!card)
       return fail(Trouble::stopped, Code::mould_differs,
-                  fmt::format("the file to imitate is no {}: {}", info().id, card.error().text),
+                  fmt::format("the file to imitate is not of the layout {}: {}", info().id,
+                              card.error().text),
                   card.error().hint);
     const CardChange wanted = change_towards(*this, *card, request.saves);
     // What does not change stays as it is, damage and all.

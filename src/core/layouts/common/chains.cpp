@@ -92,7 +92,7 @@ class Settling {
     for (Claim* claim : {&a, &b}) {
       claim->doubtful = true;
       claim->what.emplace_back(
-          "it shares blocks with another save, and nothing tells whose they are");
+          "it shares blocks with another save, and it can't be told whose they are");
     }
   }
 

@@ -12,7 +12,7 @@ namespace {
 
 Error wrong_code(std::string_view code, std::string_view wanted) {
   return {Trouble::usage, Code::wrong_code,
-          fmt::format("'{}' is no code of such a save: it needs {}", safe_text(code), wanted),
+          fmt::format("'{}' is not a code of such a save: it needs {}", safe_text(code), wanted),
           "the catalog lists the codes of a game's regions"};
 }
 

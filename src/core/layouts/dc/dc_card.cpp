@@ -54,7 +54,7 @@ class DcEditor final : public CardEditor {
  public:
   std::optional<Error> unfit(const Save& save, const Card& /*card*/) const override {
     if (save.system != System::dc || save.parts.size() != 1)
-      return wrong_save(save, "is no save of a dc card");
+      return wrong_save(save, "is not a save of a dc card");
     const std::size_t size = save.parts.front().data.size();
     if (size == 0 || size % kBlockSize != 0 || size > kMostBlocks * kBlockSize)
       return wrong_save(save, fmt::format("{} bytes are not whole blocks of 512 bytes", size));

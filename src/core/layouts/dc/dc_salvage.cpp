@@ -295,7 +295,7 @@ class Salvager {
     bool lost = claim.lost;
     for (const std::uint32_t block : claim.chain.blocks)
       if (!lost && !is_there(block)) {
-        what.push_back(fmt::format("block {} is behind the end of the file", block));
+        what.push_back(fmt::format("block {} is past the end of the file", block));
         lost = true;
       }
     Rescue rescue =

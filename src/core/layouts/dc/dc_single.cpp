@@ -65,10 +65,11 @@ Result<Content> DcSingleLayout::read(ByteView file, const Hints& hints) const {
     save.name = name_from_file(hints, kNameLength);
     save.entry = entry_for(save);
     if (!hints.second_file.empty())
-      content.findings.push_back({Level::warn, Code::companion,
-                                  "the file beside it is no directory entry of this save, so its "
-                                  "name comes from the file's",
-                                  ""});
+      content.findings.push_back(
+          {Level::warn, Code::companion,
+           "the file beside it is not a directory entry of this save, so its "
+           "name comes from the file's",
+           ""});
   }
   content.saves.push_back(make_save(save.entry, std::move(save.parts.front().data)));
   if (const std::string failed = failed_check(content.saves.front()); !failed.empty())

@@ -113,7 +113,7 @@ Findings validate_dc(ByteView card) {
   Findings findings = validate_dc_system(card);
   if (card.size() > kCardSize)
     findings.push_back(
-        damaged(fmt::format("{} bytes stand behind the card", card.size() - kCardSize)));
+        damaged(fmt::format("{} bytes come after the card", card.size() - kCardSize)));
   Findings more = Check(card).run();
   findings.insert(findings.end(), more.begin(), more.end());
   return findings;

@@ -280,7 +280,7 @@ class Writer {
 
 std::optional<Error> unfit(const Save& save) {
   if (save.system != System::gc || save.parts.size() != 1)
-    return wrong_save(save, "is no save of a gc card");
+    return wrong_save(save, "is not a save of a gc card");
   const std::size_t size = save.parts.front().data.size();
   if (size == 0 || size % kBlockSize != 0 || size > kCapacities.back() * kBlockSize)
     return wrong_save(save, fmt::format("{} bytes are not whole blocks of 8 KiB", size));

@@ -87,7 +87,7 @@ void check_map_end(ByteView card, std::size_t copy, std::uint32_t blocks, Findin
   if (end < start + kBlockSize &&
       !is_filled(card.subspan(end, start + kBlockSize - end), std::byte{0}))
     findings.push_back(
-        spare_lost(fmt::format("map {} goes on behind the card's last block", copy + 1)));
+        spare_lost(fmt::format("map {} goes on after the card's last block", copy + 1)));
   const std::uint16_t last = Cursor(card).u16be(start + kMapLast);
   if (last + 1U < kSystemBlocks || last >= blocks)
     findings.push_back(spare_lost(

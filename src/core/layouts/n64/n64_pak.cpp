@@ -81,7 +81,7 @@ class PakEditor final : public CardEditor {
  public:
   std::optional<Error> unfit(const Save& save, const Card& /*card*/) const override {
     if (save.system != System::n64 || save.kind != Kind::card_save || save.parts.size() != 1)
-      return wrong_save(save, "is no note of a controller pak");
+      return wrong_save(save, "is not a note of a controller pak");
     const std::size_t size = save.parts.front().data.size();
     if (size == 0 || size % kPageSize != 0 || size > kPages * kPageSize)
       return wrong_save(save, fmt::format("{} bytes are not 1 to 123 pages of 256 bytes", size));

@@ -194,7 +194,7 @@ class Salvager {
     bool lost = claim.lost;
     for (const std::uint32_t page : claim.chain.blocks)
       if (!lost && (std::size_t{page} + kFirstPage + 1) * kPageSize > held_) {
-        what.push_back(fmt::format("page {} is behind the end of the file", page + kFirstPage));
+        what.push_back(fmt::format("page {} is past the end of the file", page + kFirstPage));
         lost = true;
       }
     return rescue_of(make_save(candidate.note, lost ? Bytes{} : data_of(pak_, claim.chain.blocks)),

@@ -52,7 +52,7 @@ Findings validate_pak_system(ByteView pak) {
   for (const std::size_t offset : kIdOffsets) good += id_is_right(pak, offset) ? 1 : 0;
   if (good == 0)
     findings.push_back(
-        damaged("no copy of the pak's id block holds: a console takes it for unformatted"));
+        damaged("no copy of the pak's id block is right: a console takes it for unformatted"));
   else if (good < kIdOffsets.size())
     findings.push_back(spare_lost(fmt::format("{} of the 4 copies of the pak's id block {} damaged",
                                               kIdOffsets.size() - good,
@@ -77,8 +77,7 @@ Findings validate_pak(ByteView pak) {
   if (pak.size() < kPakSize) return {cut_short(pak.size(), kPakSize)};
   Findings findings = validate_pak_system(pak.first(kPakSize));
   if (pak.size() > kPakSize)
-    findings.push_back(
-        damaged(fmt::format("{} bytes stand behind the pak", pak.size() - kPakSize)));
+    findings.push_back(damaged(fmt::format("{} bytes come after the pak", pak.size() - kPakSize)));
   const std::size_t table = kIndexOffsets.at(current_index(pak.first(kPakSize)));
   Cursor cursor(pak);
   std::vector<int> holders(kFirstPage + kPages);

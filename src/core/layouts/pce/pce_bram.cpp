@@ -68,7 +68,7 @@ class PceEditor final : public CardEditor {
  public:
   std::optional<Error> unfit(const Save& save, const Card& /*card*/) const override {
     if (save.system != System::pce || save.parts.size() != 1)
-      return wrong_save(save, "is no save of pce backup memory");
+      return wrong_save(save, "is not a save of pce backup memory");
     if (save.name.empty() || entry_for(save).size() > 0xFFFF)
       return wrong_save(save, "pce backup memory needs a name of 1 to 10 letters for it");
     Save named = make_save(entry_for(save));
@@ -242,7 +242,7 @@ Result<Salvage> PceBramLayout::salvage(ByteView file) const {
     if (search(place.at + 1, place.at + place.size)) continue;
     const bool cut = place.at + place.size > file.size();
     Rescue rescue = rescue_of(make_save(entry),
-                              {cut ? "it runs behind the end of the file"
+                              {cut ? "it runs past the end of the file"
                                    : "its own check fails: some of its bytes are wrong"},
                               {.lost = cut});
     if (!cut) rescue.state = RescueState::damaged;

@@ -49,7 +49,7 @@ Findings validate_pce(ByteView memory) {
   Findings findings = validate_pce_header(memory);
   if (memory.size() > kMemorySize)
     findings.push_back(
-        damaged(fmt::format("{} bytes stand behind the memory", memory.size() - kMemorySize)));
+        damaged(fmt::format("{} bytes come after the memory", memory.size() - kMemorySize)));
   Cursor cursor(memory);
   std::set<std::string> names;
   const std::size_t end = end_of_list(memory);

@@ -65,7 +65,7 @@ Chain chain_of(const std::vector<DirectoryFrame>& frames, std::uint32_t first) {
       return {Link::Kind::end, 0, {}};
     }
     if (frame.state == last)
-      return {Link::Kind::broken, 0, "its chain goes on behind its last block"};
+      return {Link::Kind::broken, 0, "its chain goes on after its last block"};
     return {Link::Kind::next, frame.next, {}};
   });
 }
@@ -225,7 +225,7 @@ class Writer {
 
 std::optional<Error> unfit(const Save& save) {
   if (save.system != System::ps1 || save.parts.size() != 1)
-    return wrong_save(save, "is no save of a ps1 card");
+    return wrong_save(save, "is not a save of a ps1 card");
   const std::size_t size = save.parts.front().data.size();
   if (size == 0 || size % kBlockSize != 0 || size > kBlocks * kBlockSize)
     return wrong_save(save, fmt::format("{} bytes are not 1 to 15 blocks of 8 KiB", size));

@@ -135,7 +135,7 @@ class Salvager {
     return claim;
   }
 
-  // The block where a chain broke because it is no part of a save is not the save's.
+  // The block where a chain broke because it is not a part of a save is not the save's.
   void drop_foreign_end(Chain& chain, std::uint32_t first) const {
     if (chain.broken.empty() || chain.blocks.size() < 2) return;
     const std::uint32_t last = chain.blocks.back();
@@ -160,7 +160,7 @@ class Salvager {
     bool lost = claim.lost;
     for (const std::uint32_t block : claim.chain.blocks)
       if (!lost && !is_there(block)) {
-        what.push_back(fmt::format("block {} is behind the end of the file", block + 1));
+        what.push_back(fmt::format("block {} is past the end of the file", block + 1));
         lost = true;
       }
     return rescue_of(

@@ -89,7 +89,7 @@ Findings validate_ps1(ByteView card) {
   Findings findings = validate_ps1_header(card);
   if (card.size() > kCardSize)
     findings.push_back(
-        damaged(fmt::format("{} bytes stand behind the card", card.size() - kCardSize)));
+        damaged(fmt::format("{} bytes come after the card", card.size() - kCardSize)));
   Cursor cursor(card);
   std::vector<int> holders(kBlocks);
   std::set<std::string> names;
@@ -107,7 +107,7 @@ Findings validate_ps1(ByteView card) {
     while (end < start + kName + kNameLength && to_u8(card[end]) != 0) ++end;
     if (!is_filled(card.subspan(end, start + kFrameSize - 1 - end), std::byte{0}))
       findings.push_back(
-          spare_lost(fmt::format("bytes stand behind the name in directory frame {}", block + 1)));
+          spare_lost(fmt::format("bytes come after the name in directory frame {}", block + 1)));
     if (state != kFirst) continue;
     walk_save(card, block, holders, findings);
     std::string name;

@@ -40,10 +40,10 @@ std::uint64_t bytes_of(const Geometry& geometry) {
 void add_page_findings(const Pages& pages, Findings& findings) {
   if (pages.mended > 0)
     findings.push_back(
-        spare_lost(fmt::format("{} {} a wrong bit that the card's code mends", pages.mended,
+        spare_lost(fmt::format("{} {} a wrong bit that the card's code corrects", pages.mended,
                                pages.mended == 1 ? "page has" : "pages have")));
   if (pages.broken_count > 0)
-    findings.push_back(damaged(fmt::format("{} {} more wrong bits than the card's code can mend",
+    findings.push_back(damaged(fmt::format("{} {} more wrong bits than the card's code can correct",
                                            pages.broken_count,
                                            pages.broken_count == 1 ? "page has" : "pages have")));
 }
@@ -65,7 +65,7 @@ CardSave card_save(const Volume& volume, const Pages& pages, const Tree& tree,
   if (std::ranges::any_of(found.blocks, [&](std::uint32_t number) {
         return pages.is_broken(std::uint64_t{first} + number);
       }))
-    wrong("some of its bytes are wrong, and the card's code cannot mend them");
+    wrong("some of its bytes are wrong, and the card's code cannot correct them");
   else if (std::ranges::any_of(found.blocks, [&](std::uint32_t number) {
              return pages.is_zeroed(std::uint64_t{first} + number);
            }))

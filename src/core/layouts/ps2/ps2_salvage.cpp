@@ -219,12 +219,13 @@ class Salvager {
       rescue.state = RescueState::lost;
     } else if (cut_off(candidate.tree)) {
       rescue.state = RescueState::lost;
-      rescue.what.emplace_back("part of it is behind the end of the file");
+      rescue.what.emplace_back("part of it is past the end of the file");
     } else if (candidate.doubtful) {
       rescue.state = RescueState::damaged;
     } else if (has_broken_pages(candidate.tree)) {
       rescue.state = RescueState::damaged;
-      rescue.what.emplace_back("some of its bytes are wrong, and the card's code cannot mend them");
+      rescue.what.emplace_back(
+          "some of its bytes are wrong, and the card's code cannot correct them");
     } else {
       rescue.state = rescue.what.empty() ? RescueState::whole : RescueState::repaired;
     }
@@ -291,16 +292,16 @@ Result<Salvage> Ps2CardLayout::salvage(ByteView file) const {
   auto geometry = find_geometry(pages, salvage.findings);
   if (!geometry)
     return fail(Trouble::input, Code::damaged,
-                "its first page is destroyed, and its size is no card's either",
+                "its first page is destroyed, and its size is not that of a card either",
                 "nothing of it can be rescued");
   const std::uint64_t whole = std::uint64_t{geometry->clusters} * kClusterSize;
   if (pages.held < whole) salvage.findings.push_back(cut_short(pages.held, whole));
   if (pages.mended > 0)
     salvage.findings.push_back(spare_lost(
-        fmt::format("{} pages had a wrong bit, and the card's code mended it", pages.mended)));
+        fmt::format("{} pages had a wrong bit, which the card's code corrected", pages.mended)));
   if (pages.broken_count > 0)
     salvage.findings.push_back(damaged(
-        fmt::format("{} pages have more wrong bits than can be mended", pages.broken_count)));
+        fmt::format("{} pages have more wrong bits than can be corrected", pages.broken_count)));
   pages.plain.resize(static_cast<std::size_t>(whole), std::byte{0xFF});
   auto made = rebuild_table(pages.plain, *geometry, salvage.findings);
   salvage.blocks = card_info_.default_blocks;

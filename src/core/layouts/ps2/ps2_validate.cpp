@@ -25,7 +25,7 @@ class PlainCursor {
   std::uint8_t u8(std::uint64_t offset) { return cursor_.u8(place_of(offset, 1)); }
   std::uint16_t u16le(std::uint64_t offset) { return cursor_.u16le(place_of(offset, 2)); }
   std::uint32_t u32le(std::uint64_t offset) { return cursor_.u32le(place_of(offset, 4)); }
-  // Empty past the end, which is no overrun.
+  // Empty past the end, which is not an overrun.
   [[nodiscard]] ByteView page(std::uint64_t offset) const {
     Cursor once = cursor_;
     return once.bytes(place_of(offset, kPageSize), kPageSize);
@@ -217,7 +217,7 @@ Findings check_plain(PlainCursor plain, const std::optional<Geometry>& geometry,
   const std::uint64_t whole = std::uint64_t{geometry->clusters} * kClusterSize;
   if (held < whole) return {cut_short(held, whole)};
   Findings findings;
-  if (held > whole) findings.push_back(damaged("bytes stand behind the card"));
+  if (held > whole) findings.push_back(damaged("bytes come after the card"));
   findings.insert(findings.end(), of_pages.begin(), of_pages.end());
   Check(plain, *geometry, findings).run();
   return findings;
@@ -237,7 +237,7 @@ Findings validate_ps2(const Pages& pages) {
     of_pages.push_back(spare_lost(fmt::format("{} pages have a wrong bit", pages.mended)));
   if (pages.broken_count > 0)
     of_pages.push_back(damaged(
-        fmt::format("{} pages have more wrong bits than can be mended", pages.broken_count)));
+        fmt::format("{} pages have more wrong bits than can be corrected", pages.broken_count)));
   return check_plain({pages.plain, kPageSize}, parse_superblock(pages.plain), pages.held, of_pages);
 }
 

@@ -271,7 +271,7 @@ void drop_save(Volume& volume, const Tree& tree) {
 
 std::optional<Error> unfit(const Save& save) {
   if (save.system != System::ps2 || save.parts.empty())
-    return wrong_save(save, "is no save of a ps2 card");
+    return wrong_save(save, "is not a save of a ps2 card");
   if (save.name.empty() || save.name.size() > kNameLength ||
       save.name.find('/') != std::string::npos)
     return wrong_save(save, "a ps2 card needs a name of 1 to 32 letters for it");

@@ -63,7 +63,7 @@ class SaturnEditor final : public CardEditor {
 
   std::optional<Error> unfit(const Save& save, const Card& /*card*/) const override {
     if (save.system != System::saturn || save.parts.size() != 1)
-      return wrong_save(save, "is no save of saturn backup memory");
+      return wrong_save(save, "is not a save of saturn backup memory");
     if (save.parts.front().data.empty()) return wrong_save(save, "it has no data");
     if (!is_sensible_header(header_for(save), kCartridge))
       return wrong_save(save, "saturn backup memory needs a name of 1 to 11 letters for it");
@@ -235,7 +235,7 @@ Result<Card> SaturnBramLayout::open(ByteView file) const {
 Findings SaturnBramLayout::validate(ByteView file) const {
   Findings findings = validate_saturn(plain_of(file));
   if (is_doubled(file) && file.size() % 2 != 0)
-    findings.push_back(damaged("a byte stands behind the memory"));
+    findings.push_back(damaged("a byte comes after the memory"));
   return findings;
 }
 

@@ -99,7 +99,7 @@ class Salvager {
     bool lost = claim.lost;
     for (const std::uint32_t block : claim.chain.blocks)
       if (!lost && (std::size_t{block} + kFirstBlock + 1) * geometry_.block_size > held_) {
-        what.push_back(fmt::format("block {} is behind the end of the file", block + kFirstBlock));
+        what.push_back(fmt::format("block {} is past the end of the file", block + kFirstBlock));
         lost = true;
       }
     return rescue_of(read_save(memory_, geometry_, candidate.extent), std::move(what),

@@ -96,7 +96,7 @@ Findings validate_saturn(ByteView memory) {
   Findings findings = validate_saturn_mark(memory);
   if (memory.size() > geometry.size())
     findings.push_back(
-        damaged(fmt::format("{} bytes stand behind the memory", memory.size() - geometry.size())));
+        damaged(fmt::format("{} bytes come after the memory", memory.size() - geometry.size())));
   Findings more = Check(memory, geometry).run();
   findings.insert(findings.end(), more.begin(), more.end());
   return findings;

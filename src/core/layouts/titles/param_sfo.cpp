@@ -60,7 +60,7 @@ Result<std::vector<SfoEntry>> parse_param_sfo(ByteView file) {
         entry.text = text_of(*value);
         break;
       case kNumber:
-        if (length != 4) return broken(fmt::format("{} is no number of 4 bytes", entry.key));
+        if (length != 4) return broken(fmt::format("{} is not a number of 4 bytes", entry.key));
         entry.type = SfoEntry::Type::number;
         entry.number = Cursor(*value).u32le(0);
         break;

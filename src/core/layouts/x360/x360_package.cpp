@@ -27,7 +27,7 @@ Error no_package() {
 
 std::vector<std::string> problems_of(const VolumeFile& file) {
   if (!file.whole) return {"its chain of blocks breaks off"};
-  if (!file.holds) return {"the hashes of its blocks do not fit: some of its bytes are wrong"};
+  if (!file.holds) return {"the hashes of its blocks do not match: some of its bytes are wrong"};
   return {};
 }
 
@@ -198,7 +198,7 @@ std::optional<Finding> X360PackageLayout::broken_seal(ByteView file) const {
                  fmt::format("the package is signed by its publisher ({}), and any change breaks "
                              "that signature for good",
                              header->magic),
-                 {"safer: play from a save that the game itself makes; to change it all the same: ",
+                 {"safer: play from a save that the game itself makes; to change it anyway: ",
                   accept_remedy(Code::damaged)}};
 }
 

@@ -54,9 +54,9 @@ class Check {
       return false;
     }
     if (!hash_fits(package_.subspan(0x344, end_ - 0x344), 0x32C))
-      error("the header's own hash does not fit: something in it was changed");
+      error("the header's own hash does not match: something in it was changed");
     if (cursor.u8(0x379) != 0x24)
-      error("the description of the volume has another size than consoles write");
+      error("the description of the volume has a size that no console writes");
     copies_ = (cursor.u8(0x37B) & 1U) != 0 ? 1 : 2;
     root_copy_ = copies_ == 2 && (cursor.u8(0x37B) & 2U) != 0 ? 1 : 0;
     table_blocks_ = cursor.u16le(0x37C);
@@ -112,7 +112,7 @@ class Check {
     table.bytes = *bytes;
     table.holds = hash_fits(*bytes, hash_at);
     if (!table.holds)
-      error(fmt::format("the hash of the {} table {} does not fit", what, number + 1));
+      error(fmt::format("the hash of the {} table {} does not match", what, number + 1));
   }
 
   [[nodiscard]] ByteView hash_entry(std::uint64_t block) const {
@@ -143,9 +143,9 @@ class Check {
       block = consecutive ? block + 1 : u24be(entry, 21);
     }
     if (!consecutive && count > 0 && block != 0xFFFFFF)
-      error(fmt::format("{}: its chain of blocks goes on behind its end", who));
+      error(fmt::format("{}: its chain of blocks goes on after its end", who));
     if (wrong > 0)
-      error(fmt::format("{}: the hashes of {} do not fit", who, counted(wrong, "block")));
+      error(fmt::format("{}: the hashes of {} do not match", who, counted(wrong, "block")));
     return true;
   }
 

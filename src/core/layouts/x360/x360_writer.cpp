@@ -61,7 +61,7 @@ class Editor {
   Result<void> put(const Save& save) {
     const auto wrong = [&](std::string_view why) { return tl::unexpected(wrong_save(save, why)); };
     if (save.system != System::x360 || save.parts.size() != 1)
-      return wrong("is no file of an x360 package");
+      return wrong("is not a file of an x360 package");
     const Bytes& data = save.parts.front().data;
     if (data.size() > 0xFFFFFFFFU) return wrong("is larger than a file in a package can be");
     auto parent = folder_for(save);
