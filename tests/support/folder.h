@@ -12,10 +12,12 @@
 #include <map>
 #include <string>
 
-#include "bayswap/storage.h"
+#include "bayswap/bytes.h"
 #include "core/bytes/hash.h"
 
 namespace bayswap::test {
+
+using Path = std::filesystem::path;
 
 class TempFolder {
  public:

@@ -225,7 +225,7 @@ TEST(AnyHeader, FileCommandAgrees) {
       {"g", disc(true), "Wii", System::wii},
       {"h", card_3ds(), "3DS", System::n3ds}};
   for (const auto& [name, rom, word, system] : known) {
-    const Path path = folder.write(name, rom);
+    const test::Path path = folder.write(name, rom);
     const std::unique_ptr<FILE, int (*)(FILE*)> pipe(
         ::popen(("file -b '" + path.string() + "'").c_str(), "r"), ::pclose);
     char text[512] = {};
