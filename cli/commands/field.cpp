@@ -136,7 +136,7 @@ void add_set(Command& field, Run& run) {
       add_command(field, run, "set", "Change values, and correct the checksums",
                   "bayswap field set \"workshop/Tin Orchard.sav\" baskets=40 oil=12.5");
   add_request(command, arguments->edit.of);
-  command.add_option("PATH=VALUE", arguments->values, "what to set: all of them are set, or none")
+  command.add_option("CHANGE", arguments->values, "PATH=VALUE; of several, all are set or none")
       .required();
   add_edit_options(command, *arguments);
   command.on_call([=, &run] { run_edit(run, *arguments); });

@@ -12,6 +12,7 @@ namespace {
 
 constexpr std::size_t kMinutes = std::string_view("2026-01-31 12:00").size();
 
+// As a command takes it.
 std::string title_text(const SyncItem& item) {
   std::string text = item.label.empty() ? item.game.title : item.label;
   if (text.empty()) text = item.game.code.empty() ? "a save" : item.game.code;
@@ -22,6 +23,13 @@ std::string title_text(const SyncItem& item) {
   return safe_text(text);
 }
 
+// As a person knows it.
+std::string shown_text(const SyncItem& item) {
+  const std::string title = title_text(item);
+  if (item.label.empty() || item.comment.empty()) return title;
+  return fmt::format("{} ({})", safe_text(item.comment), title);
+}
+
 std::string time_text(std::int64_t time_ns) {
   return time_ns == 0 ? std::string("at an unknown time") : utc_text(time_ns).substr(0, kMinutes);
 }
@@ -29,7 +37,7 @@ std::string time_text(std::int64_t time_ns) {
 std::string line(const Style& style, Tone tone, std::string_view mark, const SyncItem& item,
                  const std::string& what) {
   return fmt::format("{}{}  {}{}\n", style.paint(tone, mark),
-                     style.paint(Tone::title, title_text(item)), what,
+                     style.paint(Tone::title, shown_text(item)), what,
                      item.move.empty() ? "" : "  " + style.paint(Tone::quiet, item.move));
 }
 
@@ -39,7 +47,7 @@ std::string from_text(const SyncItem& item) {
 
 std::string conflict_text(const SyncItem& item, const Style& style) {
   std::string text = line(style, Tone::bad, "✗ ", item,
-                          "both changed since they were last in step: nothing was replaced");
+                          "each has progress that the other has not: nothing was replaced");
   for (const SyncItem::Side& side : item.sides)
     text += fmt::format("    {}:{}  {}  {}, {} of it filled  {}\n", safe_text(side.device),
                         safe_text(side.bay), time_text(side.time_ns), size_text(side.size),
@@ -63,7 +71,7 @@ std::string named_few(const std::vector<SyncItem>& items) {
   constexpr std::size_t kMost = 4;
   std::vector<std::string> names;
   for (const SyncItem& item : items)
-    if (names.size() < kMost) names.push_back(title_text(item));
+    if (names.size() < kMost) names.push_back(shown_text(item));
   if (items.size() > kMost) names.push_back(fmt::format("{} more", items.size() - kMost));
   return list_text(names);
 }

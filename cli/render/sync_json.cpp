@@ -24,6 +24,7 @@ Json to_json(const SyncItem& item) {
             {"system", to_string(item.system)},
             {"kind", to_string(item.kind)}};
   put(json, "save", item.label);
+  put(json, "comment", item.comment);
   put(json, "slot", item.slot);
   put(json, "bay", item.bay);
   put(json, "device", item.device);

@@ -24,6 +24,7 @@ struct SyncItem {
   System system = System::snes;
   Kind kind = Kind::battery;
   std::string label;              ///< name of a card's save; else empty
+  std::string comment;            ///< what a card's save says about itself; may be empty
   std::string slot;               ///< of a state; else empty
   std::string bay;                ///< here; empty when it is about no bay
   std::string device;             ///< name of the device that made the version known

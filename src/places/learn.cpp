@@ -422,7 +422,8 @@ class Learner {
 // What lies in a folder that no shelf could be made of.
 struct Seen {
   std::string words;
-  bool titles = false;  // folders that may be of titles
+  bool titles = false;       // folders that may be of titles
+  bool saves_alone = false;  // files named like saves, and no ROM
 };
 Seen what_lies_in(const Path& folder, const std::vector<WalkedFile>& files, const RomIndex& roms) {
   std::map<std::string, std::size_t> systems;
@@ -440,11 +441,11 @@ Seen what_lies_in(const Path& folder, const std::vector<WalkedFile>& files, cons
   }
   std::vector<std::string> words{counted(files.size(), "file")};
   for (const auto& [system, count] : systems) words.push_back(counted(count, system + " ROM"));
-  if (saves > 0) words.push_back(counted(saves, "file") + " named like saves");
+  if (saves > 0) words.push_back(fmt::format("{} of them named like a save", saves));
   if (titles > 0) words.push_back(counted(titles, "folder") + " named like a title id");
   if (hashes > 0) words.push_back(counted(hashes, "folder") + " named by a hash");
-  return {files.empty() ? std::string("nothing lies there") : list_text(words),
-          titles + hashes > 0};
+  return {files.empty() ? std::string("nothing lies there") : list_text(words), titles + hashes > 0,
+          saves > 0 && systems.empty()};
 }
 
 }  // namespace
@@ -483,6 +484,10 @@ Result<Bay> learn_bay(Storage& storage, const Catalog& catalog, std::string name
         !bay.questions.empty() ? Hint(bay.questions.front())
         : seen.titles && !system
             ? Hint{"say which console the folders are of: learn the place with ", Remedy::system}
+        : seen.saves_alone
+            ? Hint("name a folder that holds the games' ROMs as well as these saves, such as the "
+                   "one "
+                   "around it; or the very file that is to be replaced")
             : Hint("start a game there once and save in it, so that an example exists; or "
                    "name the very file that is to be replaced"));
   }

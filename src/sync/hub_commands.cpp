@@ -27,6 +27,15 @@ std::string machine_name() {
   return whole.substr(0, std::min(whole.find('.'), kLongestName));
 }
 
+// The name, with a number when another device has it.
+std::string free_name(const std::string& name, const std::vector<HubReport::Device>& devices) {
+  std::string free = name;
+  for (int number = 2; std::ranges::find(devices, free, &HubReport::Device::name) != devices.end();
+       ++number)
+    free = fmt::format("{}-{}", name, number);
+  return free;
+}
+
 bool is_device_name(const std::string& name) {
   return !name.empty() && name.size() <= kLongestName && safe_text(name) == name &&
          name.find_first_of(":@/") == std::string::npos;
@@ -156,6 +165,12 @@ Result<HubReport> join_hub(Session& session, const std::string& where,
   if (auto kept = folder.save(*state); !kept) return tl::unexpected(kept.error());
   turn->reset();  // show_hub() takes it
   auto report = show_hub(session);
+  if (report && !device) {
+    // Machines are often called alike; conflicts are told by the names of devices.
+    const std::string free = free_name(name, report->devices);
+    report->device = state->name = free;
+    if (auto kept = folder.save(*state); !kept) return tl::unexpected(kept.error());
+  }
   if (!report || !hub->is_sealed() || !hub->is_new()) return report;
   const auto secret = folder.secret(hub->id());
   if (!secret) return tl::unexpected(secret.error());

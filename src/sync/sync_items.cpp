@@ -20,6 +20,7 @@ SyncItem item_of(const SaveIdentity& identity) {
 
 SyncItem SyncItems::of(const LocalUnit& unit) const {
   SyncItem item = item_of(unit.save.identity);
+  item.comment = unit.source.save.comment;
   item.bay = unit.bay;
   item.device = joined_.state().name;
   item.time_ns = unit.source.modified_ns;
@@ -29,6 +30,7 @@ SyncItem SyncItems::of(const LocalUnit& unit) const {
 
 SyncItem SyncItems::of(const SaveVersion& version) const {
   SyncItem item = item_of(version.identity);
+  item.comment = version.comment;
   item.device = joined_.name_of(origin_of(version).device);
   item.version = version.id;
   item.time_ns = version.time_ns;
@@ -39,6 +41,7 @@ SyncItem SyncItems::of(const SaveVersion& version) const {
 SyncItem SyncItems::conflict(const SyncedSave& save) const {
   const std::vector<SaveVersion>& versions = joined_.graph().versions();
   SyncItem item = item_of(versions[save.heads.front()].identity);
+  item.comment = versions[save.heads.front()].comment;
   for (const std::size_t head : save.heads) {
     const SaveVersion& side = versions[head];
     item.sides.push_back(

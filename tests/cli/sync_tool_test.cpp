@@ -54,6 +54,24 @@ class SyncTool : public test::WorldTest {
   const std::string orchard_ = "ferry/gb/Tin Orchard (Europe).sav";
 };
 
+// Two machines of one name, as fresh ones are: whose progress is whose has to be clear.
+TEST_F(SyncTool, DevicesWithOneNameAreToldApart) {
+  std::set<std::string> names;
+  for (const std::string device : {"den", "ferry", "attic"}) {
+    ASSERT_EQ(on(device, {"hub", "leave"}).status, 0);
+    names.insert(object(device, {"hub", "join", "stick"})["hub"]["device"]);
+    on(device, {"sync"});
+  }
+  EXPECT_EQ(names.size(), 3U);
+}
+
+TEST_F(SyncTool, NamesSavesAsPeopleKnowThem) {
+  const Outcome outcome = on("den", {"sync", "--plan"});
+  EXPECT_NE(outcome.out.find("↑ Paper Observatory / Tower (BASLUS-00417TOWER)  would be sent"),
+            std::string::npos)
+      << outcome.out;
+}
+
 TEST_F(SyncTool, CarriesWhatIsNewerInTheLayoutOfThePlace) {
   EXPECT_EQ(object("den", {"sync"})["published"].size(), 11U);
   ASSERT_TRUE(demo::play_trip(folder_ / orchard_));
