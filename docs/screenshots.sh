@@ -33,6 +33,24 @@ shot() {
   rm -f "$script" "$script.done"
 }
 
+# Two pages in a browser, side by side: the one light, the other dark.
+page() {
+  chromium --headless --no-sandbox --disable-gpu --hide-scrollbars --window-size=640,800 \
+    --blink-settings=preferredColorScheme="$2" --screenshot="$1.png" "file://$PWD/$1.html" >/dev/null 2>&1
+}
+pages() {
+  [ -n "${only:-}" ] && [[ ! pages =~ $only ]] && return 0
+  bayswap card show den/cards/left.card --page card.html >/dev/null
+  bayswap keep den/cards --reason "before the update" >/dev/null
+  bayswap card drop den/cards/left.card BASLUS-00417TOWER >/dev/null
+  bayswap history left.card --page history.html >/dev/null
+  bayswap undo >/dev/null
+  page card 1
+  page history 0
+  convert card.png history.png +append "$here/pages.png"
+  rm -rf card.* history.* "$XDG_DATA_HOME"
+}
+
 shot look \
   'bayswap look drawer' 'bayswap look attic "reader/dead battery"'
 shot look-cartridges 'bayswap look "drawer/Moss & Motor (Europe).gba" "drawer/Quarry Choir.srm"' \
@@ -64,7 +82,6 @@ shot reshape 'bayswap reshape "den/saves/Glacier Post (America).srm" --split -o 
 shot card-ps1 'bayswap card show den/cards/left.card'
 shot card-mend 'bayswap look downloads/failed.card' \
   'bayswap card mend downloads/failed.card -o rescued.card'
-shot card-dc 'bayswap card show closet/regatta.card'
 shot card-small 'bayswap carry "dumps:Glacier Post" --to den' \
   'bayswap card show "den/saves/Glacier Post (America).srm:pak1"' \
   'bayswap card put "closet/meridian cartridge.bram" "closet/meridian internal.bram:MERIDIAN_02"' \
@@ -82,6 +99,7 @@ rm -rf "$XDG_DATA_HOME"  # so that the versions of this picture have the same nu
 shot history 'bayswap keep den/cards --reason "before the update"' \
   'bayswap card drop den/cards/left.card BASLUS-00417TOWER' 'bayswap history left.card' \
   'bayswap restore left.card --at v3' 'bayswap history left.card' 'bayswap history verify'
+pages
 shot catalog 'bayswap catalog show' \
   'bayswap catalog add "Moss & Motor" --system gba --chip flash64 --code europe=BMME' \
   'bayswap catalog show moss'
