@@ -36,15 +36,17 @@ shot() {
 # Two pages in a browser, side by side: the one light, the other dark.
 page() {
   chromium --headless --no-sandbox --disable-gpu --hide-scrollbars --window-size=640,800 \
+    --user-data-dir="$(dirname "$world")/browser-$1" \
     --blink-settings=preferredColorScheme="$2" --screenshot="$1.png" "file://$PWD/$1.html" >/dev/null 2>&1
 }
 pages() {
   [ -n "${only:-}" ] && [[ ! pages =~ $only ]] && return 0
   bayswap card show den/cards/left.card --page card.html >/dev/null
+  cp -p den/cards/left.card left.kept
   bayswap keep den/cards --reason "before the update" >/dev/null
   bayswap card drop den/cards/left.card BASLUS-00417TOWER >/dev/null
   bayswap history left.card --page history.html >/dev/null
-  bayswap undo >/dev/null
+  mv left.kept den/cards/left.card
   page card 1
   page history 0
   convert card.png history.png +append "$here/pages.png"

@@ -269,11 +269,11 @@ std::string hub_page(const HubReport& report) {
     page.heading(heading);
     std::vector<std::vector<std::string>> lines;
     for (const SyncItem& item : items)
-      lines.push_back({item.label.empty()     ? game_words(item.game)
-                       : item.comment.empty() ? item.label
-                                              : fmt::format("{} ({})", item.comment, item.label),
-                       std::string(to_string(item.system)), short_time(item.time_ns),
-                       size_text(item.size)});
+      lines.push_back(
+          {item.label.empty()     ? game_words(item.game)
+           : item.comment.empty() ? item.label
+                                  : fmt::format("{} ({})", one_line(item.comment), item.label),
+           std::string(to_string(item.system)), short_time(item.time_ns), size_text(item.size)});
     page.table(fmt::format("{} in all", counted(items.size(), "save")),
                {"save", "system", "made", "size"}, lines);
   };

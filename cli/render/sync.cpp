@@ -4,6 +4,7 @@
 
 #include <sstream>
 
+#include "cli/render/text.h"
 #include "core/bytes/text.h"
 #include "core/bytes/time_text.h"
 
@@ -27,7 +28,7 @@ std::string title_text(const SyncItem& item) {
 std::string shown_text(const SyncItem& item) {
   const std::string title = title_text(item);
   if (item.label.empty() || item.comment.empty()) return title;
-  return fmt::format("{} ({})", safe_text(item.comment), title);
+  return fmt::format("{} ({})", one_line(item.comment), title);
 }
 
 std::string time_text(std::int64_t time_ns) {

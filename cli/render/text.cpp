@@ -37,12 +37,6 @@ std::string game_line(const Game& game) {
   return joined(words, " · ");
 }
 
-std::string one_line(const std::string& comment) {
-  std::string line;
-  for (const char c : comment) line += c == '\n' ? std::string(" · ") : std::string(1, c);
-  return safe_text(line);
-}
-
 std::string packed_line(const SaveInfo& save) {
   std::string line = safe_text(save.name) + "  " + size_text(save.size);
   if (!save.layout.empty()) line += " · " + save.layout;
@@ -213,6 +207,12 @@ std::string move_text(const MoveReport& move, const Style& style, Doing doing) {
 }
 
 }  // namespace
+
+std::string one_line(const std::string& comment) {
+  std::string line;
+  for (const char c : comment) line += c == '\n' ? std::string(" · ") : std::string(1, c);
+  return safe_text(line);
+}
 
 // An id without a high half is shown as its console does.
 std::string title_id_text(const Game& game) {

@@ -38,4 +38,7 @@ enum class Doing { carrying, undoing, putting, dropping, restoring, writing };
 [[nodiscard]] std::string layouts_text(const Style& style);
 [[nodiscard]] std::string error_text(const Error& error, const Style& style);
 
+/// What a card's save says about itself, its lines joined, safe for a terminal.
+[[nodiscard]] std::string one_line(const std::string& comment);
+
 }  // namespace bayswap::cli
