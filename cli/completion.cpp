@@ -74,7 +74,7 @@ std::vector<std::string> next_words(const CommandInfo& command,
     if (option.is_argument) wanted.push_back(&option);
   if (wanted.empty()) return words;
   const std::string& value = wanted[std::min(arguments.size(), wanted.size() - 1)]->value;
-  // A name alone is a bay's, and behind a card that of a save on it.
+  // The first argument can only be a bay's name; after a card it is that of a save on it.
   if (value == "NAME")
     return arguments.empty() ? bay_names(session, "") : saves_on(session, arguments.front(), "");
   return values_for(value, begun, session);

@@ -48,7 +48,7 @@ std::string from_text(const SyncItem& item) {
 
 std::string conflict_text(const SyncItem& item, const Style& style) {
   std::string text = line(style, Tone::bad, "✗ ", item,
-                          "each has progress that the other has not: nothing was replaced");
+                          "each has progress that the other does not have: nothing was replaced");
   for (const SyncItem::Side& side : item.sides)
     text += fmt::format("    {}:{}  {}  {}, {} of it filled  {}\n", safe_text(side.device),
                         safe_text(side.bay), time_text(side.time_ns), size_text(side.size),

@@ -25,7 +25,8 @@ Finding other_game(const RomFile& from, const RomFile& to) {
       fmt::format("the save belongs to {} ({}), the ROM there is {} ({})", from.info.game.title,
                   from.info.game.code.empty() ? "no code" : from.info.game.code, to.info.game.title,
                   to.info.game.code.empty() ? "no code" : to.info.game.code),
-      {"carry it to the ROM it belongs to: choose one with ", Remedy::rom, " or ", Remedy::game}};
+      {"carry it to the ROM it belongs to: choose that one with ", Remedy::rom, " or ",
+       Remedy::game}};
 }
 
 Finding region_differs(const RomFile& from, const RomFile& to) {

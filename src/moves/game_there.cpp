@@ -117,13 +117,13 @@ Finding how_sure(const Source& source, const RomFile& rom, bool guessed) {
             fmt::format("likely the game of the ROM {}: the names are the same but for tags, case "
                         "and punctuation",
                         name),
-            {"if it is another game, choose one with ", Remedy::rom}};
+            {"if it is another game, name its ROM with ", Remedy::rom}};
   if (guessed)
     return {Level::note,
             Code::rom_match,
             fmt::format("likely the game of the ROM {}, by the title {}", name,
                         safe_text(rom.info.game.title)),
-            {"if it is another game, choose one with ", Remedy::rom}};
+            {"if it is another game, name its ROM with ", Remedy::rom}};
   const std::string& code = rom.info.game.code;
   if (!code.empty() && !rom.info.shared_code && source.rom->info.game.code == code)
     return {Level::note, Code::rom_match,
@@ -133,7 +133,7 @@ Finding how_sure(const Source& source, const RomFile& rom, bool guessed) {
   return {Level::note,
           Code::rom_match,
           fmt::format("likely the game of the ROM {}: both ROMs have the same title", name),
-          {"if it is another game, choose one with ", Remedy::rom}};
+          {"if it is another game, name its ROM with ", Remedy::rom}};
 }
 
 // Without a ROM, a save of that name that lies there already, or a bay that has no ROMs at all,

@@ -486,8 +486,7 @@ Result<Bay> learn_bay(Storage& storage, const Catalog& catalog, std::string name
             ? Hint{"say which console the folders are of: learn the place with ", Remedy::system}
         : seen.saves_alone
             ? Hint("name a folder that holds the games' ROMs as well as these saves, such as the "
-                   "one "
-                   "around it; or the very file that is to be replaced")
+                   "one around it; or the very file that is to be replaced")
             : Hint("start a game there once and save in it, so that an example exists; or "
                    "name the very file that is to be replaced"));
   }

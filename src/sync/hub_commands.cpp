@@ -36,6 +36,15 @@ std::string free_name(const std::string& name, const std::vector<HubReport::Devi
   return free;
 }
 
+Result<void> rename_device(const StateFolder& folder, const std::string& name) {
+  const auto turn = folder.take_turn();
+  if (!turn) return tl::unexpected(turn.error());
+  auto state = folder.load();
+  if (!state) return tl::unexpected(state.error());
+  state->name = name;
+  return folder.save(*state);
+}
+
 bool is_device_name(const std::string& name) {
   return !name.empty() && name.size() <= kLongestName && safe_text(name) == name &&
          name.find_first_of(":@/") == std::string::npos;
@@ -167,9 +176,10 @@ Result<HubReport> join_hub(Session& session, const std::string& where,
   auto report = show_hub(session);
   if (report && !device) {
     // Machines are often called alike; conflicts are told by the names of devices.
-    const std::string free = free_name(name, report->devices);
-    report->device = state->name = free;
-    if (auto kept = folder.save(*state); !kept) return tl::unexpected(kept.error());
+    report->device = free_name(name, report->devices);
+    if (report->device != name)
+      if (auto kept = rename_device(folder, report->device); !kept)
+        return tl::unexpected(kept.error());
   }
   if (!report || !hub->is_sealed() || !hub->is_new()) return report;
   const auto secret = folder.secret(hub->id());

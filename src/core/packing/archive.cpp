@@ -38,7 +38,7 @@ class Utf8Names {
   locale_t before_ = nullptr;
 };
 
-// An entry's name; one that is not a UTF-8 is taken to be in the code page that zip archives began
+// An entry's name; one that is not UTF-8 is taken to be in the code page that zip archives began
 // with. Empty when it has none.
 std::string name_of(archive_entry* entry) {
   if (const char* name = archive_entry_pathname_utf8(entry);
