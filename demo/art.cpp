@@ -3,8 +3,7 @@
 namespace bayswap::demo {
 namespace {
 
-constexpr std::size_t kSide = kArtSide;
-using Drawing = std::array<std::string_view, kSide>;
+using Drawing = std::array<std::string_view, kArtSide>;
 
 // A letter a pixel: . nothing, k black, n night blue, b blue, w white, y yellow, o orange, r red,
 // g green, d dark green, s stone, p plum.

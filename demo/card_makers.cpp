@@ -7,8 +7,6 @@
 namespace bayswap::demo {
 namespace {
 
-constexpr std::size_t kSide = kArtSide;
-
 // Five bits of each colour, red in the low ones (ps1) or in the high ones (gc).
 unsigned packed(unsigned index, bool red_low) {
   const auto& [red, green, blue] = art_colour(index);
@@ -25,7 +23,7 @@ void store_direct(Bytes& bytes, std::size_t at, std::size_t width, Art art) {
     for (std::size_t left = 0; left < width; left += 4)
       for (std::size_t y = top; y < top + 4; ++y)
         for (std::size_t x = left; x < left + 4; ++x, at += 2)
-          store(bytes, at, gc_colour(index_at(art, x / 2 % kSide, y / 2)), 2, true);
+          store(bytes, at, gc_colour(index_at(art, x / 2 % kArtSide, y / 2)), 2, true);
 }
 
 void store_indexed(Bytes& bytes, std::size_t at, Art art) {
@@ -55,10 +53,10 @@ Save ps1_save(const std::string& name, std::string_view title, std::size_t block
     store(data, kPalette + i * 2, i == 1 ? 0x8000U : packed(i, true), 2, false);
   // Two pictures: the second one mirrored.
   for (std::size_t picture = 0; picture < 2; ++picture)
-    for (std::size_t y = 0; y < kSide; ++y)
-      for (std::size_t x = 0; x < kSide; x += 2) {
+    for (std::size_t y = 0; y < kArtSide; ++y)
+      for (std::size_t x = 0; x < kArtSide; x += 2) {
         const auto pixel = [&](std::size_t column) {
-          return index_at(art, picture == 0 ? column : kSide - 1 - column, y);
+          return index_at(art, picture == 0 ? column : kArtSide - 1 - column, y);
         };
         data[kPictures + picture * 128 + y * 8 + x / 2] =
             static_cast<std::byte>(pixel(x) | pixel(x + 1) << 4U);

@@ -5,6 +5,8 @@
 #include <cstdint>
 #include <utility>
 
+#include "demo/makers.h"
+
 namespace bayswap::demo {
 namespace {
 
@@ -41,9 +43,6 @@ class Page {
  private:
   Bytes bytes_;
 };
-
-constexpr std::byte kOnes{0xFF};
-constexpr std::byte kZero{0x00};
 
 constexpr std::string_view kOrchardMap =
     R"map(# Tin Orchard: the book that the keeper writes each evening.

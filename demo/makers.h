@@ -8,6 +8,9 @@
 
 namespace bayswap::demo {
 
+inline constexpr std::byte kZero{0x00};
+inline constexpr std::byte kOnes{0xFF};
+
 [[nodiscard]] Bytes n64_rom(std::string_view title, std::string_view code);
 [[nodiscard]] Bytes snes_rom(std::string_view title, std::uint8_t country, std::uint8_t sram_code);
 [[nodiscard]] Bytes gb_rom(std::string_view title, std::uint8_t type, std::uint8_t ram_code);

@@ -18,8 +18,6 @@ namespace {
 
 constexpr std::int64_t kDay = 86'400'000'000'000;
 constexpr std::int64_t kNewYear = 1'767'225'600'000'000'000;  // 2026-01-01 in nanoseconds
-constexpr std::byte kZero{0x00};
-constexpr std::byte kOnes{0xFF};
 
 constexpr const char* kSemaphore = "Dune Semaphore";
 

@@ -90,7 +90,7 @@ void add_learn(Command& bay, Run& run) {
   });
 }
 
-void add_show(Command& bay, Run& run) {
+void add_bay_show(Command& bay, Run& run) {
   auto name = std::make_shared<std::string>();
   Command& command =
       add_command(bay, run, "show", "Show a bay's rules, and how many saves they explain",
@@ -116,7 +116,7 @@ void add_show(Command& bay, Run& run) {
   });
 }
 
-void add_list(Command& bay, Run& run) {
+void add_bay_list(Command& bay, Run& run) {
   Command& command =
       add_command(bay, run, "list", "List the bays and their patterns", "bayswap bay list");
   command.on_call([&run] {
@@ -150,8 +150,8 @@ void add_bay(Command& app, Run& run) {
   bay.needs_command();
   bay.footer("Example:\n  bayswap bay learn den den");
   add_learn(bay, run);
-  add_show(bay, run);
-  add_list(bay, run);
+  add_bay_show(bay, run);
+  add_bay_list(bay, run);
   add_forget(bay, run);
 }
 

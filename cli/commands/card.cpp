@@ -46,7 +46,7 @@ void add_new(Command& card, Run& run) {
   });
 }
 
-void add_show(Command& card, Run& run) {
+void add_card_show(Command& card, Run& run) {
   auto name = std::make_shared<std::string>();
   auto is = std::make_shared<std::string>();
   auto icons = std::make_shared<std::string>();
@@ -91,7 +91,7 @@ void add_show(Command& card, Run& run) {
   });
 }
 
-void add_take(Command& card, Run& run) {
+void add_card_take(Command& card, Run& run) {
   auto request = std::make_shared<TakeRequest>();
   auto codes = std::make_shared<std::vector<std::string>>();
   Command& command = add_command(card, run, "take", "Copy saves out of a card",
@@ -119,7 +119,7 @@ void add_take(Command& card, Run& run) {
   });
 }
 
-void add_put(Command& card, Run& run) {
+void add_card_put(Command& card, Run& run) {
   auto request = std::make_shared<PutRequest>();
   auto codes = std::make_shared<std::vector<std::string>>();
   Command& command = add_command(card, run, "put", "Copy saves into a card",
@@ -201,9 +201,9 @@ void add_card(Command& app, Run& run) {
   card.needs_command();
   card.footer("Example:\n  bayswap card show den/cards/left.card");
   add_new(card, run);
-  add_show(card, run);
-  add_take(card, run);
-  add_put(card, run);
+  add_card_show(card, run);
+  add_card_take(card, run);
+  add_card_put(card, run);
   add_drop(card, run);
   add_mend(card, run);
 }

@@ -78,7 +78,7 @@ void add_add(Command& catalog, Run& run) {
   });
 }
 
-void add_show(Command& catalog, Run& run) {
+void add_catalog_show(Command& catalog, Run& run) {
   auto text = std::make_shared<std::string>();
   auto system = std::make_shared<std::string>();
   Command& command = add_command(catalog, run, "show", "List the games in the catalog",
@@ -135,7 +135,7 @@ void add_catalog(Command& app, Run& run) {
   catalog.needs_command();
   catalog.footer("Example:\n  bayswap catalog show");
   add_add(catalog, run);
-  add_show(catalog, run);
+  add_catalog_show(catalog, run);
   add_import(catalog, run);
 }
 

@@ -21,7 +21,7 @@ void add_request(Command& command, FieldRequest& request) {
   command.add_option("--is", request.is, "layout of the save").type_name("LAYOUT");
 }
 
-void add_show(Command& field, Run& run) {
+void add_field_show(Command& field, Run& run) {
   auto request = std::make_shared<FieldRequest>();
   auto paths = std::make_shared<std::vector<std::string>>();
   Command& command =
@@ -39,7 +39,7 @@ void add_show(Command& field, Run& run) {
   });
 }
 
-void add_check(Command& field, Run& run) {
+void add_field_check(Command& field, Run& run) {
   auto request = std::make_shared<FieldRequest>();
   Command& command = add_command(field, run, "check", "Check a save's checksums and values",
                                  "bayswap field check \"workshop/Tin Orchard.sav\"");
@@ -152,7 +152,7 @@ void add_seal(Command& field, Run& run) {
   command.on_call([=, &run] { run_edit(run, *arguments); });
 }
 
-void add_take(Command& field, Run& run) {
+void add_field_take(Command& field, Run& run) {
   auto request = std::make_shared<FieldRequest>();
   auto path = std::make_shared<std::string>();
   auto output = std::make_shared<Path>();
@@ -174,7 +174,7 @@ void add_take(Command& field, Run& run) {
   });
 }
 
-void add_put(Command& field, Run& run) {
+void add_field_put(Command& field, Run& run) {
   auto arguments = std::make_shared<EditArguments>();
   Command& command =
       add_command(field, run, "put", "Copy a structure from a file into a save",
@@ -254,13 +254,13 @@ void add_field(Command& app, Run& run) {
   Command& field = app.add_command("field", "Values inside a save: show, change, check");
   field.needs_command();
   field.footer("Example:\n  bayswap field show \"workshop/Tin Orchard.sav\"");
-  add_show(field, run);
+  add_field_show(field, run);
   add_set(field, run);
-  add_check(field, run);
+  add_field_check(field, run);
   add_seal(field, run);
   add_diff(field, run);
-  add_take(field, run);
-  add_put(field, run);
+  add_field_take(field, run);
+  add_field_put(field, run);
   add_find(field, run);
   add_guess(field, run);
 }

@@ -17,7 +17,7 @@ namespace {
 
 constexpr const char* kSave = "a path, BAY:NAME, or part of a title";
 
-void add_tidy(Command& history, Run& run) {
+void add_history_tidy(Command& history, Run& run) {
   auto retention = std::make_shared<Retention>();
   auto plan = std::make_shared<bool>(false);
   Command& command = add_command(history, run, "tidy", "Delete old versions, never the last one",
@@ -99,7 +99,7 @@ void add_history(Command& app, Run& run) {
   auto page = std::make_shared<PageChoice>();
   add_page(history, *page);
   history.add_flag("--replace", page->replace, "overwrite a page that exists");
-  add_tidy(history, run);
+  add_history_tidy(history, run);
   add_verify(history, run);
   add_export(history, run);
   history.on_call([=, &run] {

@@ -15,7 +15,7 @@
 namespace bayswap::cli {
 namespace {
 
-void add_list(Command& state, Run& run) {
+void add_state_list(Command& state, Run& run) {
   auto place = std::make_shared<std::string>();
   auto picture = std::make_shared<std::string>();
   auto replace = std::make_shared<bool>(false);
@@ -91,7 +91,7 @@ void add_state(Command& app, Run& run) {
       app.add_command("state", "Save states: list their slots, dig out the save inside");
   state.needs_command();
   state.footer("Example:\n  bayswap state list wharf");
-  add_list(state, run);
+  add_state_list(state, run);
   add_dig(state, run);
 }
 

@@ -42,7 +42,7 @@ void add_join(Command& hub, Run& run) {
   });
 }
 
-void add_show(Command& hub, Run& run) {
+void add_hub_show(Command& hub, Run& run) {
   Command& command = add_command(hub, run, "show", "Show the hub's devices, and what it holds",
                                  "bayswap hub show");
   auto page = std::make_shared<PageChoice>();
@@ -74,7 +74,7 @@ void add_leave(Command& hub, Run& run) {
   });
 }
 
-void add_check(Command& hub, Run& run) {
+void add_hub_check(Command& hub, Run& run) {
   Command& command =
       add_command(hub, run, "check", "Read and hash everything on the hub", "bayswap hub check");
   command.on_call([&run] {
@@ -88,7 +88,7 @@ void add_check(Command& hub, Run& run) {
   });
 }
 
-void add_tidy(Command& hub, Run& run) {
+void add_hub_tidy(Command& hub, Run& run) {
   struct Wanted {
     std::size_t versions = 10;
     int days = 90;
@@ -191,10 +191,10 @@ void add_hub(Command& app, Run& run) {
   hub.needs_command();
   hub.footer("Example:\n  bayswap hub join stick");
   add_join(hub, run);
-  add_show(hub, run);
+  add_hub_show(hub, run);
   add_leave(hub, run);
-  add_check(hub, run);
-  add_tidy(hub, run);
+  add_hub_check(hub, run);
+  add_hub_tidy(hub, run);
 }
 
 }  // namespace bayswap::cli

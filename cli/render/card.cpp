@@ -17,7 +17,7 @@ namespace bayswap::cli {
 namespace {
 
 constexpr std::uint32_t kPictureSide = 16;
-constexpr std::size_t kGap = 2;
+constexpr std::size_t kPictureGap = 2;
 constexpr std::size_t kNarrowest = 58;  // of a save's panel
 constexpr std::size_t kMapRows = 10;
 constexpr std::uint32_t kLargestThumbnail = 512;  // pixels on a side
@@ -115,10 +115,10 @@ Panel panel_of(const CardSave& on_card, std::size_t place, std::size_t width, st
   const auto words = words_of(on_card);
   const std::size_t height = std::max(left.size(), words.size());
   left.resize(height, std::string(side, ' '));
-  const std::size_t room = width - side - kGap - 4;
+  const std::size_t room = width - side - kPictureGap - 4;
   const std::size_t skip = (height - words.size()) / 2;
   for (std::size_t i = 0; i < height; ++i) {
-    std::string line = left[i] + std::string(kGap, ' ');
+    std::string line = left[i] + std::string(kPictureGap, ' ');
     const bool first = i == skip;
     const std::string chip = std::string(" ") + (deleted ? 'x' : mark_of(place)) + " ";
     line += first ? (deleted ? style.paint(Tone::quiet, chip) : on_hue(place, chip, style)) : "   ";

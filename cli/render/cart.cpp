@@ -7,7 +7,7 @@
 namespace bayswap::cli {
 namespace {
 
-std::string row(const Style& style, std::string_view key, const std::string& value) {
+std::string cart_row(const Style& style, std::string_view key, const std::string& value) {
   return "  " + style.paint(Tone::key, padded(key, 9)) + wrapped(value, style.width(), 11) + "\n";
 }
 
@@ -48,16 +48,16 @@ std::string ports_text(const std::vector<FoundPort>& ports, const Style& style) 
 std::string cart_text(const CartReport& cart, const Style& style) {
   std::string text = style.paint(Tone::title, safe_text(cart.device)) + "  " +
                      style.paint(Tone::quiet, safe_text(cart.port)) + "\n";
-  text += row(style, "game", game_text(cart.game));
-  text += row(style, "system",
-              fmt::format("{}, {:.1f} V", to_string(cart.system), cart.volts_mv / 1000.0));
-  text +=
-      row(style, "ROM",
-          cart.rom_size ? fmt::format("{} (says {})", size_text(*cart.rom_size), cart.rom_size_by)
-                        : "its size is found while it is dumped");
-  text += row(style, "save", chips_text(cart.chips));
-  text += row(style, "contacts",
-              cart.contacts_steady ? "the header reads the same each time" : "unsteady");
+  text += cart_row(style, "game", game_text(cart.game));
+  text += cart_row(style, "system",
+                   fmt::format("{}, {:.1f} V", to_string(cart.system), cart.volts_mv / 1000.0));
+  text += cart_row(style, "ROM",
+                   cart.rom_size
+                       ? fmt::format("{} (says {})", size_text(*cart.rom_size), cart.rom_size_by)
+                       : "its size is found while it is dumped");
+  text += cart_row(style, "save", chips_text(cart.chips));
+  text += cart_row(style, "contacts",
+                   cart.contacts_steady ? "the header reads the same each time" : "unsteady");
   return text + findings_text(cart.findings, style, 2);
 }
 

@@ -9,7 +9,7 @@
 namespace bayswap::cli {
 namespace {
 
-constexpr std::size_t kTitleColumn = 34;
+constexpr std::size_t kGameColumn = 34;
 constexpr std::size_t kMostShown = 60;
 
 std::string codes_text(const std::map<Region, std::string>& codes) {
@@ -63,8 +63,8 @@ std::string games_text(const std::vector<const CatalogGame*>& games, std::size_t
       text += style.paint(Tone::key, to_string(game.system)) + "\n";
     }
     const std::string title = safe_text(game.title);
-    text += "  " + style.paint(Tone::title, padded(title, kTitleColumn)) + "  " +
-            wrapped(facts_text(game), style.width(), kTitleColumn + 4) + "\n";
+    text += "  " + style.paint(Tone::title, padded(title, kGameColumn)) + "  " +
+            wrapped(facts_text(game), style.width(), kGameColumn + 4) + "\n";
   }
   if (sorted.size() > kMostShown)
     text += fmt::format("  … and {} more; name a part of the title, or see --json\n",

@@ -17,28 +17,28 @@ std::string with_unit(const std::string& value, const std::string& unit) {
 }
 
 // `crew[2].wage` is the row 2 of the table `crew`, and its column `wage`.
-struct Cell {
+struct TableCell {
   std::string table;
   std::string row;
   std::string column;
 };
 
-std::optional<Cell> cell_of(const std::string& path) {
+std::optional<TableCell> table_cell(const std::string& path) {
   const auto close = path.rfind(']');
   const auto open = path.rfind('[', close);
   if (close == std::string::npos || open == std::string::npos) return std::nullopt;
   const std::string behind = path.substr(close + 1);
-  return Cell{path.substr(0, open), path.substr(open + 1, close - open - 1),
-              behind.empty() ? "" : behind.substr(1)};
+  return TableCell{path.substr(0, open), path.substr(open + 1, close - open - 1),
+                   behind.empty() ? "" : behind.substr(1)};
 }
 
 // Neighbours that belong into one table, from `begin` on; none where it would be no table.
 std::size_t table_end(const std::vector<ShownField>& fields, std::size_t begin) {
-  const auto first = cell_of(fields[begin].path);
+  const auto first = table_cell(fields[begin].path);
   if (!first || first->column.empty()) return begin;
   std::size_t end = begin;
   for (; end < fields.size(); ++end) {
-    const auto cell = cell_of(fields[end].path);
+    const auto cell = table_cell(fields[end].path);
     if (!cell || cell->table != first->table || cell->column.empty()) break;
   }
   return end;
@@ -48,7 +48,7 @@ std::string table_text(std::span<const ShownField> fields, const Style& style) {
   std::vector<std::string> columns;
   std::vector<std::string> rows;
   for (const ShownField& field : fields) {
-    const Cell cell = *cell_of(field.path);
+    const TableCell cell = *table_cell(field.path);
     const std::string head =
         field.unit.empty() ? cell.column : cell.column + " (" + field.unit + ")";
     if (std::ranges::find(columns, head) == columns.end()) columns.push_back(head);
@@ -60,7 +60,7 @@ std::string table_text(std::span<const ShownField> fields, const Style& style) {
   for (const std::string& column : columns) widths.push_back(columns_of(column));
   std::size_t row = 0;
   for (const ShownField& field : fields) {
-    const Cell cell = *cell_of(field.path);
+    const TableCell cell = *table_cell(field.path);
     const std::string head =
         field.unit.empty() ? cell.column : cell.column + " (" + field.unit + ")";
     while (rows[row] != cell.row) row = (row + 1) % rows.size();
@@ -69,7 +69,7 @@ std::string table_text(std::span<const ShownField> fields, const Style& style) {
     cells[row][column] = style.fitted(safe_text(field.value), kWidestCell);
     widths[column] = std::max(widths[column], columns_of(cells[row][column]));
   }
-  const std::string name = cell_of(fields.front().path)->table;
+  const std::string name = table_cell(fields.front().path)->table;
   const std::size_t first = std::max(columns_of(name), columns_of(rows.back()) + 2);
   std::string text = "  " + style.paint(Tone::key, padded(name, first));
   for (std::size_t i = 0; i < columns.size(); ++i)

@@ -4,14 +4,10 @@
 namespace bayswap::cli {
 namespace {
 
-void put(Json& json, const char* key, const std::string& value) {
-  if (!value.empty()) json[key] = value;
-}
-
 Json field_json(const ShownField& field) {
   Json json{{"path", field.path}, {"value", field.value}};
-  put(json, "label", field.label);
-  put(json, "unit", field.unit);
+  put_text(json, "label", field.label);
+  put_text(json, "unit", field.unit);
   if (field.number) json["number"] = *field.number;
   return json;
 }
@@ -31,8 +27,8 @@ Json changes_json(const std::vector<FieldChange>& changes) {
   Json list = Json::array();
   for (const FieldChange& change : changes) {
     Json json{{"path", change.path}, {"before", change.before}, {"after", change.after}};
-    put(json, "label", change.label);
-    put(json, "unit", change.unit);
+    put_text(json, "label", change.label);
+    put_text(json, "unit", change.unit);
     list.push_back(std::move(json));
   }
   return list;
@@ -70,11 +66,11 @@ std::string json_text(const FieldEdited& edited) {
   json["not_legal"] = Json::array();
   for (const FieldEdited::Illegal& illegal : edited.illegal) {
     Json one = rule_json(illegal.rule);
-    put(one, "legal", illegal.legal);
+    put_text(one, "legal", illegal.legal);
     json["not_legal"].push_back(std::move(one));
   }
   json["nothing_to_do"] = edited.nothing_to_do;
-  put(json, "copy", edited.copy);
+  put_text(json, "copy", edited.copy);
   json["moves"] = Json::array();
   for (const MoveReport& move : edited.moves) json["moves"].push_back(move_json(move));
   return dump(json) + "\n";

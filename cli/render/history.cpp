@@ -11,11 +11,12 @@ namespace bayswap::cli {
 namespace {
 
 constexpr std::size_t kIdColumn = 7;
-constexpr std::size_t kSizeColumn = 12;
-constexpr std::size_t kLineStart = 4 + kIdColumn + 19 + 2 + kSizeColumn;  // mark, id, time, size
-constexpr std::size_t kBetween = 3;                                       // columns of ` · `
-constexpr std::size_t kLeast = 24;        // columns of a reason on narrow terminals
-constexpr std::size_t kSavesInFull = 40;  // more are listed by their newest version only
+constexpr std::size_t kVersionSizeColumn = 12;
+constexpr std::size_t kLineStart =
+    4 + kIdColumn + 19 + 2 + kVersionSizeColumn;  // mark, id, time, size
+constexpr std::size_t kBetween = 3;               // columns of ` · `
+constexpr std::size_t kLeast = 24;                // columns of a reason on narrow terminals
+constexpr std::size_t kSavesInFull = 40;          // more are listed by their newest version only
 
 std::string version_line(const Version& version, const Style& style) {
   const std::string mark = version.there_now ? style.paint(Tone::good, "✓")
@@ -23,7 +24,7 @@ std::string version_line(const Version& version, const Style& style) {
                                              : style.paint(Tone::warn, "!");
   std::string line =
       fmt::format("  {} {}{}  {}", mark, style.paint(Tone::key, padded(version.id, kIdColumn)),
-                  utc_text(version.time_ns), padded(size_text(version.size), kSizeColumn));
+                  utc_text(version.time_ns), padded(size_text(version.size), kVersionSizeColumn));
   std::string end;
   if (!version.whole) end += ", no longer kept";
   if (version.there_now) end += ", there now";

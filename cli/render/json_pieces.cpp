@@ -4,6 +4,10 @@
 
 namespace bayswap::cli {
 
+void put_text(Json& json, const char* key, const std::string& value) {
+  if (!value.empty()) json[key] = value;
+}
+
 Json with_schema(const char* key, Json value) {
   Json json{{"schema", 1}};
   json[key] = std::move(value);

@@ -13,6 +13,8 @@ namespace bayswap::cli {
 
 using Json = nlohmann::ordered_json;
 
+/// Nothing for an empty text.
+void put_text(Json& json, const char* key, const std::string& value);
 /// `{"schema":1,"KEY":VALUE}`
 [[nodiscard]] Json with_schema(const char* key, Json value);
 /// Bytes that are no UTF-8 are replaced.

@@ -22,9 +22,9 @@ constexpr std::uint32_t kCell = 124;
 constexpr std::uint32_t kPictureWide = 116;
 constexpr std::uint32_t kPictureHigh = 90;
 constexpr std::uint32_t kCellHigh = kPictureHigh + 46;
-constexpr std::uint32_t kMargin = 20;
+constexpr std::uint32_t kBoardMargin = 20;
 constexpr std::uint32_t kTitleHigh = 30;
-constexpr std::uint32_t kGap = 14;
+constexpr std::uint32_t kBoardGap = 14;
 constexpr std::uint32_t kMostHigh = 16'000;
 
 constexpr Colour kGround{24, 26, 31, 255};
@@ -148,30 +148,30 @@ std::string clock_text(std::int64_t ns) {
 }
 
 Result<Bytes> board_png(const std::vector<SlotBoard>& boards) {
-  std::uint32_t high = kMargin;
+  std::uint32_t high = kBoardMargin;
   std::size_t shown = 0;
   for (const SlotBoard& board : boards) {
     const auto rows = static_cast<std::uint32_t>(rows_of(board).rows.size());
-    if (high + kTitleHigh + rows * kCellHigh + kGap > kMostHigh) break;
-    high += kTitleHigh + rows * kCellHigh + kGap;
+    if (high + kTitleHigh + rows * kCellHigh + kBoardGap > kMostHigh) break;
+    high += kTitleHigh + rows * kCellHigh + kBoardGap;
     ++shown;
   }
-  Canvas canvas(2 * kMargin + kAcross * kCell, high);
-  std::uint32_t top = kMargin;
+  Canvas canvas(2 * kBoardMargin + kAcross * kCell, high);
+  std::uint32_t top = kBoardMargin;
   for (std::size_t i = 0; i < shown; ++i) {
     const SlotBoard& board = boards[i];
     const std::string title = plain_letters(board.title, 80);
-    canvas.text(kMargin, top, title, 2, kTitle);
-    const auto behind = kMargin + static_cast<std::uint32_t>(title.size() + 1) * 12;
+    canvas.text(kBoardMargin, top, title, 2, kTitle);
+    const auto behind = kBoardMargin + static_cast<std::uint32_t>(title.size() + 1) * 12;
     if (board.system) canvas.text(behind, top + 7, to_string(*board.system), 1, kQuiet);
     top += kTitleHigh;
     const BoardRows rows = rows_of(board);
     for (std::size_t row = 0; row < rows.rows.size(); ++row, top += kCellHigh)
       for (unsigned cell = 0; cell < kAcross; ++cell)
         draw_cell(canvas, rows.rows[row][cell],
-                  cell_name(rows.rows[row][cell], rows.first[row] + cell), kMargin + cell * kCell,
-                  top);
-    top += kGap;
+                  cell_name(rows.rows[row][cell], rows.first[row] + cell),
+                  kBoardMargin + cell * kCell, top);
+    top += kBoardGap;
   }
   return png_of(canvas.picture());
 }

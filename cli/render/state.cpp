@@ -13,7 +13,7 @@
 namespace bayswap::cli {
 namespace {
 
-constexpr std::size_t kAcross = 10;
+constexpr std::size_t kCellsAcross = 10;
 constexpr std::size_t kPictureLines = 4;
 
 std::vector<std::string> picture_of(const StateSlot* slot, std::size_t width, const Style& style) {
@@ -45,13 +45,13 @@ std::string rough_size(std::uint64_t size) {
   return size_text((size + unit / 2) / unit * unit);
 }
 
-struct Cell {
+struct SlotCell {
   std::vector<std::string> lines;  // each as wide as the cell
 };
 
-Cell cell_of(const StateSlot* slot, unsigned number, std::size_t width, bool pictures,
-             const Style& style) {
-  Cell cell;
+SlotCell slot_cell(const StateSlot* slot, unsigned number, std::size_t width, bool pictures,
+                   const Style& style) {
+  SlotCell cell;
   const bool numbered = slot == nullptr || !slot->slot.empty();
   const std::string name = numbered ? std::to_string(number) : std::string("-");
   cell.lines.push_back(
@@ -74,13 +74,13 @@ Cell cell_of(const StateSlot* slot, unsigned number, std::size_t width, bool pic
 
 std::string row_text(const std::vector<const StateSlot*>& row, unsigned first, std::size_t width,
                      bool pictures, const Style& style) {
-  std::vector<Cell> cells;
+  std::vector<SlotCell> cells;
   for (std::size_t i = 0; i < row.size(); ++i)
-    cells.push_back(cell_of(row[i], first + static_cast<unsigned>(i), width, pictures, style));
+    cells.push_back(slot_cell(row[i], first + static_cast<unsigned>(i), width, pictures, style));
   std::string text;
   for (std::size_t line = 0; line < cells.front().lines.size(); ++line) {
     std::string whole = "  ";
-    for (const Cell& cell : cells) whole += cell.lines[line] + " ";
+    for (const SlotCell& cell : cells) whole += cell.lines[line] + " ";
     while (whole.ends_with(' ')) whole.pop_back();
     text += whole + "\n";
   }
@@ -90,7 +90,7 @@ std::string row_text(const std::vector<const StateSlot*>& row, unsigned first, s
 }  // namespace
 
 std::string boards_text(const std::vector<SlotBoard>& boards, const Style& style) {
-  const std::size_t width = std::clamp<std::size_t>((style.width() - 2) / kAcross - 1, 5, 15);
+  const std::size_t width = std::clamp<std::size_t>((style.width() - 2) / kCellsAcross - 1, 5, 15);
   std::string text;
   for (const SlotBoard& board : boards) {
     text += (text.empty() ? "" : "\n") + style.paint(Tone::title, safe_text(board.title));

@@ -10,10 +10,6 @@ namespace {
 
 using cli::to_json;  // of findings and errors
 
-void put(Json& json, const char* key, const std::string& value) {
-  if (!value.empty()) json[key] = value;
-}
-
 Json to_json(const SyncItem::Side& side) {
   return {{"device", side.device},          {"bay", side.bay},   {"version", side.version},
           {"time", iso_time(side.time_ns)}, {"size", side.size}, {"filled", side.filled}};
@@ -23,18 +19,18 @@ Json to_json(const SyncItem& item) {
   Json json{{"game", game_json(item.game)},
             {"system", to_string(item.system)},
             {"kind", to_string(item.kind)}};
-  put(json, "save", item.label);
-  put(json, "comment", item.comment);
-  put(json, "slot", item.slot);
-  put(json, "bay", item.bay);
-  put(json, "device", item.device);
-  put(json, "version", item.version);
+  put_text(json, "save", item.label);
+  put_text(json, "comment", item.comment);
+  put_text(json, "slot", item.slot);
+  put_text(json, "bay", item.bay);
+  put_text(json, "device", item.device);
+  put_text(json, "version", item.version);
   if (item.time_ns != 0) json["time"] = iso_time(item.time_ns);
   json["size"] = item.size;
-  put(json, "move", item.move);
+  put_text(json, "move", item.move);
   if (item.reason) json["reason"] = to_json(*item.reason);
   for (const SyncItem::Side& side : item.sides) json["versions"].push_back(to_json(side));
-  put(json, "differs", item.differs);
+  put_text(json, "differs", item.differs);
   return json;
 }
 
@@ -55,7 +51,7 @@ Json report_json(const SyncReport& report) {
   json["settled"] = list_of_items(report.settled);
   json["in_step"] = report.in_step;
   json["notes"] = list_of(report.notes);
-  put(json, "safe_to_remove", report.safe_to_remove);
+  put_text(json, "safe_to_remove", report.safe_to_remove);
   if (report.failed) json["error"] = to_json(*report.failed);
   return json;
 }
@@ -68,7 +64,7 @@ std::string json_text(const WatchEvent& event) {
   Json json = with_schema("event", kNames[static_cast<std::size_t>(event.what)]);
   if (event.what == WatchEvent::What::synced) json["sync"] = report_json(event.report);
   if (event.error) json["error"] = to_json(*event.error);
-  put(json, "program", event.program);
+  put_text(json, "program", event.program);
   return dump(json) + "\n";
 }
 

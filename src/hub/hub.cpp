@@ -16,9 +16,8 @@ using nlohmann::json;
 constexpr const char* kIdFile = "bayswap-hub.json";
 constexpr const char* kJournal = "journal";
 constexpr const char* kObjects = "objects";
-constexpr std::uint64_t kLargestIdFile = 4096;       // bytes
-constexpr std::uint64_t kLargestEntry = 64U << 20U;  // bytes, packed or not
-constexpr std::size_t kIdDigits = 32;
+constexpr std::uint64_t kLargestIdFile = 4096;  // bytes
+constexpr std::size_t kHubIdDigits = 32;
 
 // `objects/ab/cdef…`: a folder for each first byte of the names.
 std::string object_path(const std::string& name) {
@@ -52,11 +51,19 @@ Result<IdFile> read_id_file(ByteView bytes, const std::string& where) {
                 "update Bay Swap on this device");
   // It becomes a part of file names here.
   IdFile file{text_at("id"), text_at("sealed")};
-  if (file.id.size() != kIdDigits || !bytes_of_hex(file.id))
+  if (file.id.size() != kHubIdDigits || !bytes_of_hex(file.id))
     return fail(Trouble::place, Code::hub_differs,
                 fmt::format("{}: the hub's id is damaged", safe_text(where)),
                 "name the hub of your other devices, or an empty folder");
   return file;
+}
+
+std::string random_id(std::size_t digits) {
+  std::random_device device;
+  std::string id;
+  while (id.size() < digits) id += fmt::format("{:08x}", device());
+  id.resize(digits);
+  return id;
 }
 
 // A new hub in an empty place. Another device may be faster: the id file that lies there counts.
@@ -68,7 +75,7 @@ Result<void> make_hub(HubStore& store, bool seal, const SealKeeper& keeper) {
         Trouble::place, Code::hub_differs,
         fmt::format("{}: other files lie there, and it is not a hub yet", safe_text(store.where())),
         "name an empty folder for a new hub, or the hub of your other devices");
-  const std::string id = random_id(kIdDigits);
+  const std::string id = random_id(kHubIdDigits);
   json made{{"bayswap", "hub"}, {"version", 1}, {"id", id}};
   if (seal) {
     const SealSecret secret = random_secret();
@@ -84,12 +91,8 @@ Result<void> make_hub(HubStore& store, bool seal, const SealKeeper& keeper) {
 
 }  // namespace
 
-std::string random_id(std::size_t digits) {
-  std::random_device device;
-  std::string id;
-  while (id.size() < digits) id += fmt::format("{:08x}", device());
-  id.resize(digits);
-  return id;
+std::string new_device_id() {
+  return random_id(16);
 }
 
 Result<Hub> Hub::join(std::unique_ptr<HubStore> store, bool seal, const SealKeeper& keeper) {

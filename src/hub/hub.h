@@ -20,8 +20,8 @@ namespace bayswap {
 /// Content is cut into objects of this many bytes, so that a small change moves little.
 inline constexpr std::size_t kObjectSize = 0x10000;
 
-/// Random hex digits.
-[[nodiscard]] std::string random_id(std::size_t digits);
+/// The id of a device: 16 random hex digits.
+[[nodiscard]] std::string new_device_id();
 
 /// Where a device keeps the secrets of sealed hubs.
 struct SealKeeper {

@@ -16,7 +16,7 @@ using nlohmann::json;
 constexpr std::size_t kMostVersions = 100'000;
 constexpr std::size_t kMostParts = 100'000;
 constexpr std::size_t kLongestText = 4096;  // bytes
-constexpr std::size_t kIdDigits = 32;
+constexpr std::size_t kVersionIdDigits = 32;
 
 // Keys that are empty are left out.
 void set(json& object, const char* key, const std::string& text) {
@@ -174,7 +174,7 @@ SaveVersion version_in(const json& object, Reader& read) {
 void name_versions(JournalEntry& entry, ByteView bytes) {
   entry.hash = sha256_hex(bytes);
   for (std::size_t i = 0; i < entry.versions.size(); ++i) {
-    entry.versions[i].id = fmt::format("{}-{}", entry.hash.substr(0, kIdDigits), i);
+    entry.versions[i].id = fmt::format("{}-{}", entry.hash.substr(0, kVersionIdDigits), i);
     entry.versions[i].device = entry.device;
   }
 }

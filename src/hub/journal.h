@@ -10,6 +10,9 @@
 
 namespace bayswap {
 
+/// Bytes of an entry or a bundle of them, packed or not.
+inline constexpr std::uint64_t kLargestEntry = 64U << 20U;
+
 /// One entry of a device's journal. It never changes once it is written.
 struct JournalEntry {
   std::string device;        ///< id: 16 hex digits

@@ -8,6 +8,7 @@
 #include "core/bytes/fill.h"
 #include "core/bytes/text.h"
 #include "files/clock.h"
+#include "files/full_path.h"
 #include "moves/carry_checks.h"
 #include "moves/mover.h"
 #include "moves/regions.h"
@@ -17,13 +18,6 @@
 
 namespace bayswap {
 namespace {
-
-Path full_path(const Path& path) {
-  std::error_code ignored;
-  // Through a link, the file behind it is what changes.
-  const Path canonical = std::filesystem::canonical(path, ignored);
-  return ignored ? std::filesystem::absolute(path) : canonical;
-}
 
 // The file has a sound card in it, the one that was planned when it is a container.
 bool is_sound(const OpenCard& card, const Bytes& whole, const Bytes& planned) {

@@ -27,10 +27,6 @@
 namespace bayswap {
 namespace {
 
-std::string shown(const Path& path) {
-  return safe_text(path.string());
-}
-
 // A candidate with its bytes in the save's own order.
 struct Find {
   DigCandidate told;
@@ -184,14 +180,16 @@ class Digger {
         finds.empty()
             ? Error{Trouble::stopped,
                     Code::no_match,
-                    fmt::format("{}: nothing in it is like the {}", shown(request_.state), what),
+                    fmt::format("{}: nothing in it is like the {}",
+                                safe_text(request_.state.string()), what),
                     {"is it a state of this game? An older save from the same game, made with the "
                      "program's own save memory, is what to compare with: ",
                      Remedy::older_save}}
             : Error{Trouble::stopped,
                     Code::many_match,
                     fmt::format("{}: {} could be the {}, and none is certain",
-                                shown(request_.state), counted(finds.size(), "place"), what),
+                                safe_text(request_.state.string()), counted(finds.size(), "place"),
+                                what),
                     {"choose one with ", Remedy::candidate,
                      ", and look at what comes out before you play on it"}};
     return std::nullopt;
@@ -211,10 +209,10 @@ class Digger {
     if (!content || content->saves.empty()) return dig_whole(file, nullptr);
     Save& save = content->saves.front();
     if (save.blank())
-      return stop(
-          Code::blank_source,
-          fmt::format("{}: is blank, so nothing can be compared with it", shown(*request_.like)),
-          "name an older save with progress in it");
+      return stop(Code::blank_source,
+                  fmt::format("{}: is blank, so nothing can be compared with it",
+                              safe_text(request_.like->string())),
+                  "name an older save with progress in it");
     Save dug = save;
     dug.parts.clear();
     for (Part& part : save.parts) {
@@ -332,7 +330,7 @@ class Digger {
     if (chips.empty())
       return stop(Code::no_match,
                   fmt::format("{}: no card is in it, and what chip its game has is not known",
-                              shown(request_.state)),
+                              safe_text(request_.state.string())),
                   {"name an older save of the game with ", Remedy::older_save, ", or its ROM with ",
                    Remedy::rom});
     Bytes rom;
@@ -364,7 +362,7 @@ class Digger {
       return stop(Code::blank_source,
                   fmt::format("{}: the {} in it is blank: nothing was saved in the game before the "
                               "state was made",
-                              shown(request_.state), find->told.part),
+                              safe_text(request_.state.string()), find->told.part),
                   "load the state in its program, save inside the game, and look again");
     Save save;
     save.system = system;

@@ -6,6 +6,7 @@
 #include <system_error>
 
 #include "files/atomic_write.h"
+#include "files/full_path.h"
 #include "moves/mover.h"
 #include "moves/waiting.h"
 
@@ -13,14 +14,6 @@ namespace bayswap {
 namespace {
 
 // In full. Through a link, the file behind it is what changes.
-Path full_path(const Path& path) {
-  std::error_code failed;
-  Path behind = std::filesystem::canonical(path, failed);
-  if (!failed) return behind;
-  Path full = std::filesystem::absolute(path, failed);
-  return failed ? path : full.lexically_normal();
-}
-
 // Without a history: only what is new, and what cannot be completed goes again.
 Result<void> write_new(Storage& storage, const std::vector<FileChange>& changes) {
   for (const FileChange& change : changes) {

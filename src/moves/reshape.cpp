@@ -34,10 +34,6 @@ struct Output {
   Bytes bytes;
 };
 
-std::string shown(const Path& path) {
-  return safe_text(path.string());
-}
-
 // Layouts of different chips that fit equally well cannot be told apart from here.
 Result<void> choose_guess(Inspection& found, const std::vector<const Layout*>& targets) {
   auto& guesses = found.guesses;
@@ -63,8 +59,8 @@ Result<void> choose_guess(Inspection& found, const std::vector<const Layout*>& t
   }
   if (!differ) return {};
   return fail(Trouble::stopped, Code::many_match,
-              fmt::format("{}: {} bytes can be {}", shown(found.path), grouped(found.info.size),
-                          list_text(ids)),
+              fmt::format("{}: {} bytes can be {}", safe_text(found.path.string()),
+                          grouped(found.info.size), list_text(ids)),
               {"say which it is with ", Remedy::layout_of_input, ", or name the game's ROM with ",
                Remedy::rom});
 }
@@ -92,13 +88,13 @@ Result<Input> read_input(Session& session, RomFolders& folders, const Path& path
   if (!found) return tl::unexpected(found.error());
   if (found->state && found->guesses.empty()) {
     const Finding state = state_finding("its form or size matches no save chip");
-    return fail(Trouble::stopped, state.code, fmt::format("{}: {}", shown(path), state.text),
-                state.hint);
+    return fail(Trouble::stopped, state.code,
+                fmt::format("{}: {}", safe_text(path.string()), state.text), state.hint);
   }
   if (found->guesses.empty()) {
     const Finding why = judge_unknown(*found).front();
     return fail(
-        Trouble::input, why.code, fmt::format("{}: {}", shown(path), why.text),
+        Trouble::input, why.code, fmt::format("{}: {}", safe_text(path.string()), why.text),
         why.hint.empty() ? Hint{"say what it is with ", Remedy::layout_of_input} : why.hint);
   }
   if (is.empty())
@@ -109,11 +105,12 @@ Result<Input> read_input(Session& session, RomFolders& folders, const Path& path
   auto content = input.layout->read(found->view.bytes(), found->hints);
   if (!content) {
     Error error = content.error();
-    error.text = fmt::format("{}: {}", shown(path), error.text);
+    error.text = fmt::format("{}: {}", safe_text(path.string()), error.text);
     return tl::unexpected(error);
   }
   if (content->saves.empty())
-    return fail(Trouble::input, Code::no_match, fmt::format("{}: holds no save", shown(path)));
+    return fail(Trouble::input, Code::no_match,
+                fmt::format("{}: holds no save", safe_text(path.string())));
   input.save = std::move(content->saves.front());
   input.findings = std::move(content->findings);
   if (content->trailer.empty())
@@ -123,7 +120,7 @@ Result<Input> read_input(Session& session, RomFolders& folders, const Path& path
   if (is.empty() && found->guesses.front().confidence != Confidence::certain)
     input.findings.push_back({Level::note,
                               Code::assumed,
-                              fmt::format("{}: taken for {} ({})", shown(path),
+                              fmt::format("{}: taken for {} ({})", safe_text(path.string()),
                                           input.layout->info().id, found->guesses.front().reason),
                               {"if that is wrong, say what it is with ", Remedy::layout_of_input}});
   return input;
@@ -149,16 +146,18 @@ Result<void> join(Save& joined, Save more, const Path& file, bool several) {
     return {};
   }
   if (more.system != joined.system)
-    return fail(Trouble::stopped, Code::other_game,
-                fmt::format("{}: is a {} save, the first input is a {} save", shown(file),
-                            to_string(more.system), to_string(joined.system)),
-                "join files of one game only");
+    return fail(
+        Trouble::stopped, Code::other_game,
+        fmt::format("{}: is a {} save, the first input is a {} save", safe_text(file.string()),
+                    to_string(more.system), to_string(joined.system)),
+        "join files of one game only");
   for (Part& part : more.parts) {
     part.name = slot_for(joined, part, file);
     Part* there = joined.part(part.name);
     if (there != nullptr && !there->blank && !part.blank)
       return fail(Trouble::stopped, Code::name_taken,
-                  fmt::format("{}: its {} is in another input already", shown(file), part.name),
+                  fmt::format("{}: its {} is in another input already", safe_text(file.string()),
+                              part.name),
                   "give each chip once");
     if (there != nullptr) {
       if (there->blank) *there = std::move(part);
@@ -206,8 +205,8 @@ Result<const Layout*> mould_layout(Session& session, RomFolders& folders, const 
     for (const std::string& part : guess.layout->info().parts)
       if (save.part(part) != nullptr) return guess.layout;
   return fail(Trouble::stopped, Code::mould_differs,
-              fmt::format("{}: is not a {} save that holds the same chip", shown(*request.like),
-                          to_string(save.system)),
+              fmt::format("{}: is not a {} save that holds the same chip",
+                          safe_text(request.like->string()), to_string(save.system)),
               {"name a file of the destination, or use ", Remedy::layout_of_output});
 }
 
@@ -328,7 +327,7 @@ Result<void> plan_outputs(Session& session, RomFolders& folders, Joined& joined,
       return fail(
           Trouble::stopped, Code::blank_source,
           fmt::format("{}: every part is blank, there is nothing to write",
-                      shown(request.inputs.front())),
+                      safe_text(request.inputs.front().string())),
           {"name the wanted layout with ", Remedy::layout_of_output, " to write blank chips"});
     return {};
   }
@@ -478,10 +477,10 @@ Result<Reshaped> reshape(Session& session, const ReshapeRequest& request) {
   if (!of_card) return tl::unexpected(of_card.error());
   if (*of_card) return std::move(**of_card);
   if (!or_empty(request.code).empty())
-    return fail(
-        Trouble::stopped, Code::no_match,
-        fmt::format("{}: carries no label that could be changed", shown(request.inputs.front())),
-        "only saves of memory cards bear the code of their game");
+    return fail(Trouble::stopped, Code::no_match,
+                fmt::format("{}: carries no label that could be changed",
+                            safe_text(request.inputs.front().string())),
+                "only saves of memory cards bear the code of their game");
   return reshape_chips(session, request, *targets);
 }
 

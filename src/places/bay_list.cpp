@@ -19,31 +19,29 @@
 namespace bayswap {
 namespace {
 
-constexpr Code kCode = Code::bad_bays;
-
 Result<std::string> text_of(const TomlValue& table, std::string_view key, bool needed,
                             const std::string& file) {
   const TomlValue* node = table.get(key);
   if (node == nullptr) {
     if (!needed) return std::string{};
-    return toml_error(table, file, kCode, fmt::format("'{}' is missing", key));
+    return toml_error(table, file, Code::bad_bays, fmt::format("'{}' is missing", key));
   }
   if (!node->is_text())
-    return toml_error(*node, file, kCode, fmt::format("'{}' must be a text", key));
+    return toml_error(*node, file, Code::bad_bays, fmt::format("'{}' must be a text", key));
   return node->text;
 }
 
 Result<std::vector<std::string>> layouts_of(const TomlValue& table, const std::string& file) {
   const TomlValue* node = table.get("layout");
   if (node == nullptr || !node->is_list() || node->items.empty())
-    return toml_error(node == nullptr ? table : *node, file, kCode,
+    return toml_error(node == nullptr ? table : *node, file, Code::bad_bays,
                       "'layout' must be a list of layout ids");
   std::vector<std::string> ids;
   for (const TomlValue& entry : node->items) {
-    if (!entry.is_text()) return toml_error(entry, file, kCode, "a layout id is a text");
+    if (!entry.is_text()) return toml_error(entry, file, Code::bad_bays, "a layout id is a text");
     const std::string& id = entry.text;
     if (const auto known = find_layout(id); !known)
-      return toml_error(entry, file, kCode,
+      return toml_error(entry, file, Code::bad_bays,
                         fmt::format("{}; {}", known.error().text, known.error().hint.text()));
     ids.push_back(id);
   }
@@ -56,7 +54,7 @@ Result<Shelf> shelf_of(const TomlValue& table, const std::string& file) {
   if (!system) return tl::unexpected(system.error());
   const auto parsed = parse_system(*system);
   if (!parsed)
-    return toml_error(*table.get("system"), file, kCode,
+    return toml_error(*table.get("system"), file, Code::bad_bays,
                       fmt::format("there is no system '{}'", safe_text(*system)));
   shelf.system = *parsed;
   const auto kind = text_of(table, "kind", false, file);
@@ -64,14 +62,14 @@ Result<Shelf> shelf_of(const TomlValue& table, const std::string& file) {
   if (!kind->empty()) {
     const auto known = parse_kind(*kind);
     if (!known)
-      return toml_error(*table.get("kind"), file, kCode,
+      return toml_error(*table.get("kind"), file, Code::bad_bays,
                         fmt::format("there is no kind '{}'", safe_text(*kind)));
     shelf.kind = *known;
   }
   auto pattern = text_of(table, "pattern", true, file);
   if (!pattern) return tl::unexpected(pattern.error());
   if (const auto usable = NamingPattern::parse(*pattern); !usable)
-    return toml_error(*table.get("pattern"), file, kCode, usable.error().text);
+    return toml_error(*table.get("pattern"), file, Code::bad_bays, usable.error().text);
   shelf.pattern = std::move(*pattern);
   // States have no layout: no program's form of them is known.
   if (shelf.kind != Kind::state || table.get("layout") != nullptr) {
@@ -91,7 +89,7 @@ Result<Shelf> shelf_of(const TomlValue& table, const std::string& file) {
   if (!names->empty()) {
     const auto known = parse_file_names(*names);
     if (!known)
-      return toml_error(*table.get("names"), file, kCode,
+      return toml_error(*table.get("names"), file, Code::bad_bays,
                         "'names' is what the file system keeps of them: exact, any-case or fat");
     shelf.names = *known;
   }
@@ -111,7 +109,8 @@ std::string text_from_hex(const std::string& hex) {
 }
 
 Result<Bay> bay_of(std::string name, const TomlValue& node, const std::string& file) {
-  if (!node.is_table()) return toml_error(node, file, kCode, "a bay is a table: [bay.NAME]");
+  if (!node.is_table())
+    return toml_error(node, file, Code::bad_bays, "a bay is a table: [bay.NAME]");
   Bay bay;
   bay.name = std::move(name);
   if (node.get("port") != nullptr) {
@@ -124,11 +123,11 @@ Result<Bay> bay_of(std::string name, const TomlValue& node, const std::string& f
   if (!place) return tl::unexpected(place.error());
   bay.place = in_bytes ? text_from_hex(*place) : *place;
   if (!bay.place.is_absolute())
-    return toml_error(node, file, kCode, "'place' must be an absolute path");
+    return toml_error(node, file, Code::bad_bays, "'place' must be an absolute path");
   const TomlValue* shelves = node.get("shelf");
   if (shelves == nullptr) return bay;
   if (!shelves->is_list_of_tables())
-    return toml_error(*shelves, file, kCode, "shelves are written as [[bay.NAME.shelf]]");
+    return toml_error(*shelves, file, Code::bad_bays, "shelves are written as [[bay.NAME.shelf]]");
   for (const TomlValue& entry : shelves->items) {
     auto shelf = shelf_of(entry, file);
     if (!shelf) return tl::unexpected(shelf.error());
@@ -248,18 +247,19 @@ Result<BayList> BayList::load(Storage& storage, const Path& file) {
 }
 
 Result<BayList> BayList::parse(std::string_view toml, const std::string& name) {
-  const auto table = parse_toml(toml, name, kCode);
+  const auto table = parse_toml(toml, name, Code::bad_bays);
   if (!table) return tl::unexpected(table.error());
   BayList list;
   list.text_ = std::string(toml);
   const TomlValue* bays = table->get("bay");
   if (bays == nullptr) return list;
-  if (!bays->is_table()) return toml_error(*bays, name, kCode, "bays are written as [bay.NAME]");
+  if (!bays->is_table())
+    return toml_error(*bays, name, Code::bad_bays, "bays are written as [bay.NAME]");
   for (std::size_t i = 0; i < bays->items.size(); ++i) {
     const std::string& key = bays->keys[i];
     const TomlValue& node = bays->items[i];
     if (!is_bay_name(key))
-      return toml_error(node, name, kCode, "bay names are letters, digits, '-' and '_'");
+      return toml_error(node, name, Code::bad_bays, "bay names are letters, digits, '-' and '_'");
     auto bay = bay_of(key, node, name);
     if (!bay) return tl::unexpected(bay.error());
     list.bays_.push_back(std::move(*bay));

@@ -10,16 +10,15 @@
 namespace bayswap {
 namespace {
 
-constexpr Code kCode = Code::bad_catalog;
-
 Result<std::map<Region, std::string>> read_regions(const TomlValue& node, const std::string& file) {
   std::map<Region, std::string> values;
-  if (!node.is_table()) return toml_error(node, file, kCode, "expected a table of regions");
+  if (!node.is_table())
+    return toml_error(node, file, Code::bad_catalog, "expected a table of regions");
   for (std::size_t i = 0; i < node.items.size(); ++i) {
     const TomlValue& value = node.items[i];
     const auto region = parse_region(node.keys[i]);
     if (!region || !value.is_text())
-      return toml_error(value, file, kCode,
+      return toml_error(value, file, Code::bad_catalog,
                         "expected a region (america, europe, japan, korea, other, any) and a text");
     values[*region] = value.text;
   }
@@ -53,7 +52,7 @@ Result<CatalogDump> read_dump(const TomlValue& table, const std::string& file) {
   if (const std::string* hash = table.text_at("sha1")) dump.sha1 = lower_ascii(*hash);
   if ((!dump.crc32.empty() && !is_hex_of(dump.crc32, 8)) ||
       (!dump.sha1.empty() && !is_hex_of(dump.sha1, 40)))
-    return toml_error(table, file, kCode, "crc32 has 8 hex digits, sha1 has 40");
+    return toml_error(table, file, Code::bad_catalog, "crc32 has 8 hex digits, sha1 has 40");
   return dump;
 }
 
@@ -62,16 +61,16 @@ Result<CatalogGame> read_game(const TomlValue& table, const std::string& file) {
   const TomlValue* title = table.get("title");
   const TomlValue* system = table.get("system");
   if (title == nullptr || !title->is_text() || system == nullptr || !system->is_text())
-    return toml_error(table, file, kCode, "a game needs a title and a system");
+    return toml_error(table, file, Code::bad_catalog, "a game needs a title and a system");
   game.title = title->text;
   const auto parsed = parse_system(system->text);
-  if (!parsed) return toml_error(*system, file, kCode, "there is no such system");
+  if (!parsed) return toml_error(*system, file, Code::bad_catalog, "there is no such system");
   game.system = *parsed;
   if (const TomlValue* chip = table.get("chip")) {
-    if (!chip->is_text()) return toml_error(*chip, file, kCode, "chip must be a text");
+    if (!chip->is_text()) return toml_error(*chip, file, Code::bad_catalog, "chip must be a text");
     game.chip = chip->text;
     if (!game.chips())
-      return toml_error(*chip, file, kCode,
+      return toml_error(*chip, file, Code::bad_catalog,
                         fmt::format("there is no chip '{}' for {}", safe_text(game.chip),
                                     to_string(game.system)));
   }
@@ -90,7 +89,8 @@ Result<CatalogGame> read_game(const TomlValue& table, const std::string& file) {
       if (const std::string* path = entry.text_at("path")) game.companions.push_back(*path);
   if (const TomlValue* dumps = table.get("dump"))
     for (const TomlValue& entry : dumps->items) {
-      if (!entry.is_table()) return toml_error(entry, file, kCode, "dumps are [[game.dump]]");
+      if (!entry.is_table())
+        return toml_error(entry, file, Code::bad_catalog, "dumps are [[game.dump]]");
       auto dump = read_dump(entry, file);
       if (!dump) return tl::unexpected(dump.error());
       game.dumps.push_back(std::move(*dump));
@@ -137,13 +137,13 @@ Result<Catalog> Catalog::load(Storage& storage, const Path& file) {
 }
 
 Result<Catalog> Catalog::parse(std::string_view toml, const std::string& name) {
-  const auto table = parse_toml(toml, name, kCode);
+  const auto table = parse_toml(toml, name, Code::bad_catalog);
   if (!table) return tl::unexpected(table.error());
   Catalog catalog;
   const TomlValue* games = table->get("game");
   if (games == nullptr) return catalog;
   if (!games->is_list_of_tables())
-    return toml_error(*games, name, kCode, "games are written as [[game]]");
+    return toml_error(*games, name, Code::bad_catalog, "games are written as [[game]]");
   for (const TomlValue& entry : games->items) {
     auto game = read_game(entry, name);
     if (!game) return tl::unexpected(game.error());

@@ -16,7 +16,7 @@
 namespace bayswap {
 namespace {
 
-Path full_path(const Path& path) {
+Path absolute_folder(const Path& path) {
   std::error_code ignored;
   const Path full = std::filesystem::absolute(path / "", ignored).lexically_normal();
   return ignored ? path : full.parent_path();
@@ -81,7 +81,7 @@ bool is_save_itself(Storage& storage, const Path& folder) {
 
 std::optional<FoundFolder> folder_at(Storage& storage, const Path& folder) {
   constexpr std::uint64_t kBeginning = 1U << 16U;
-  const std::string full = full_path(folder).string();
+  const std::string full = absolute_folder(folder).string();
   std::optional<FoundFolder> marked;
   for (const auto& layout : layouts().all()) {
     const FolderLayout* kind = as_folder(layout.get());
@@ -128,7 +128,7 @@ std::vector<FoundFolder> find_folders(Storage& storage, const Path& root,
 Result<Save> read_found(Storage& storage, const FoundFolder& found) {
   auto parts = read_parts(storage, found.path, Hold::small);
   if (!parts) return tl::unexpected(parts.error());
-  const std::string full = full_path(found.path).string();
+  const std::string full = absolute_folder(found.path).string();
   if (!found.layout->recognise_folder(full, *parts))
     return fail(Trouble::input, Code::no_match, "the folder holds no save", "");
   auto save = found.layout->read_folder(full, std::move(*parts));
@@ -139,10 +139,10 @@ Result<Save> read_found(Storage& storage, const FoundFolder& found) {
 void add_title_beside(Storage& storage, const Path& folder, Save& save) {
   constexpr std::uint64_t kMost = 1U << 20U;
   if (save.system == System::x360 && save.kind == Kind::folder && save.comment.empty())
-    save.comment = name_in_header(storage, full_path(folder));
+    save.comment = name_in_header(storage, absolute_folder(folder));
   if (save.system != System::wiiu || !save.game.title.empty()) return;
   // Of one account's folder below `user`, or of the title's own.
-  const Path full = full_path(folder);
+  const Path full = absolute_folder(folder);
   for (const Path& title : {full.parent_path().parent_path(), full}) {
     const auto bytes = storage.view(title / "meta" / "meta.xml", kMost);
     if (!bytes) continue;

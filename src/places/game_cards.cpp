@@ -17,10 +17,6 @@
 namespace bayswap {
 namespace {
 
-bool is_digit(char c) {
-  return c >= '0' && c <= '9';
-}
-
 std::string without_dash(const std::string& text) {
   std::string plain;
   for (const char c : text)
@@ -47,13 +43,13 @@ std::string plain_letters(const std::string& text) {
 }
 
 // Cards of one folder, system and kind, with one extension.
-struct Folder {
+struct CardFolder {
   std::vector<std::size_t> cards;
   std::vector<CardName> names;
 };
 
 // The field that all names have in common.
-std::string field_of(const Folder& folder, const std::vector<CardThere>& cards) {
+std::string field_of(const CardFolder& folder, const std::vector<CardThere>& cards) {
   if (std::ranges::all_of(folder.names,
                           [](const CardName& name) { return is_serial(upper_ascii(name.game)); }))
     return "{serial}";
@@ -72,7 +68,7 @@ std::string field_of(const Folder& folder, const std::vector<CardThere>& cards) 
 
 // Saves of some systems bear no code and only a short name. There a folder of cards with tags in
 // their names, with many names, or with names as their saves have, has a card for each game.
-bool names_look_like_games(const Folder& folder, const std::vector<CardThere>& cards) {
+bool names_look_like_games(const CardFolder& folder, const std::vector<CardThere>& cards) {
   constexpr std::size_t kManyNames = 3;
   constexpr std::size_t kLeastLetters = 4;
   std::set<std::string> names;
@@ -95,8 +91,8 @@ bool names_look_like_games(const Folder& folder, const std::vector<CardThere>& c
 }
 
 // The shelves of a folder's cards, by what stands between game and number.
-void add_shelves(const Folder& folder, const std::vector<CardThere>& cards, const Catalog& catalog,
-                 std::vector<SlotShelf>& shelves) {
+void add_shelves(const CardFolder& folder, const std::vector<CardThere>& cards,
+                 const Catalog& catalog, std::vector<SlotShelf>& shelves) {
   struct Alike {
     std::set<std::string> numbers;
     std::vector<std::size_t> cards;
@@ -179,13 +175,13 @@ bool same_game_name(const std::string& a, const std::string& b) {
 
 std::vector<SlotShelf> shelves_of_game_cards(const std::vector<CardThere>& cards,
                                              const Catalog& catalog) {
-  std::map<std::tuple<std::string, std::string, System, std::string>, Folder> folders;
+  std::map<std::tuple<std::string, std::string, System, std::string>, CardFolder> folders;
   for (std::size_t i = 0; i < cards.size(); ++i) {
     // A card that games share may lie beside.
     if (!is_of_one_game(cards[i])) continue;
     const Path path(cards[i].relative);
-    Folder& folder = folders[{path.parent_path().generic_string(), path.extension().string(),
-                              cards[i].system, cards[i].layout}];
+    CardFolder& folder = folders[{path.parent_path().generic_string(), path.extension().string(),
+                                  cards[i].system, cards[i].layout}];
     folder.cards.push_back(i);
     folder.names.push_back(read_card_name(path.stem().string()));
   }

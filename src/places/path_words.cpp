@@ -4,14 +4,11 @@
 
 #include <algorithm>
 
+#include "core/bytes/text.h"
 #include "core/layouts/titles/path_text.h"
 
 namespace bayswap {
 namespace {
-
-bool is_digit(char c) {
-  return c >= '0' && c <= '9';
-}
 
 bool word_char(char c) {
   return is_digit(c) || (c >= 'a' && c <= 'z') || (c >= 'A' && c <= 'Z') ||

@@ -13,7 +13,7 @@
 namespace bayswap {
 namespace {
 
-using Names = std::vector<std::string>;
+using FolderNames = std::vector<std::string>;
 
 // One way to read a pattern: with the last folders of its ROMs open, below the others.
 struct Opening {
@@ -21,18 +21,18 @@ struct Opening {
   std::string base;  // of the ROMs; "." is the place
 };
 
-Names rom_names(const SaveAndRomFolder& folders) {
-  return folders.rom == "." ? Names{} : names_in(folders.rom);
+FolderNames rom_names(const SaveAndRomFolder& folders) {
+  return folders.rom == "." ? FolderNames{} : names_in(folders.rom);
 }
 
-std::string base_of(const Names& rom, std::size_t tail) {
+std::string base_of(const FolderNames& rom, std::size_t tail) {
   return rom.size() == tail
              ? "."
-             : joined(Names(rom.begin(), rom.end() - static_cast<std::ptrdiff_t>(tail)));
+             : joined(FolderNames(rom.begin(), rom.end() - static_cast<std::ptrdiff_t>(tail)));
 }
 
 // Whether the save's folders from `at` on are called as the last `tail` of its ROM.
-bool has_tail(const Names& save, std::size_t at, const Names& rom, std::size_t tail) {
+bool has_tail(const FolderNames& save, std::size_t at, const FolderNames& rom, std::size_t tail) {
   return at + tail <= save.size() && tail <= rom.size() &&
          std::equal(rom.end() - static_cast<std::ptrdiff_t>(tail), rom.end(),
                     save.begin() + static_cast<std::ptrdiff_t>(at));
@@ -42,19 +42,19 @@ bool has_tail(const Names& save, std::size_t at, const Names& rom, std::size_t t
 std::vector<Opening> openings_of(const PlacedPattern& placed) {
   std::vector<Opening> found;
   if (placed.folders.empty()) return found;
-  const Names pattern = names_in(placed.pattern);
-  const Names save = names_in(placed.folders.begin()->save);
-  const Names rom = rom_names(*placed.folders.begin());
+  const FolderNames pattern = names_in(placed.pattern);
+  const FolderNames save = names_in(placed.folders.begin()->save);
+  const FolderNames rom = rom_names(*placed.folders.begin());
   for (std::size_t tail = 1; tail <= rom.size(); ++tail)
     for (std::size_t at = save.size(); at-- > 0;) {
       if (!has_tail(save, at, rom, tail)) continue;
       const std::string base = base_of(rom, tail);
       const bool all = std::ranges::all_of(placed.folders, [&](const SaveAndRomFolder& other) {
-        const Names other_rom = rom_names(other);
+        const FolderNames other_rom = rom_names(other);
         return has_tail(names_in(other.save), at, other_rom, tail) &&
                base_of(other_rom, tail) == base;
       });
-      Names open(pattern.begin(), pattern.begin() + static_cast<std::ptrdiff_t>(at));
+      FolderNames open(pattern.begin(), pattern.begin() + static_cast<std::ptrdiff_t>(at));
       open.emplace_back("{folder}");
       open.insert(open.end(), pattern.begin() + static_cast<std::ptrdiff_t>(at + tail),
                   pattern.end());

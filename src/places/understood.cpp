@@ -11,18 +11,13 @@
 #include "core/layouts/titles/path_text.h"
 #include "files/archive_storage.h"
 #include "files/atomic_write.h"
+#include "files/full_path.h"
 #include "places/find_folders.h"
 #include "places/inspect.h"
 #include "places/title_trees.h"
 
 namespace bayswap {
 namespace {
-
-Path full_path(const Path& path) {
-  std::error_code problem;
-  const Path full = std::filesystem::canonical(path, problem);
-  return problem ? std::filesystem::absolute(path, problem).lexically_normal() : full;
-}
 
 const Bay* bay_around(const Session& session, const Path& full) {
   const Bay* nearest = nullptr;

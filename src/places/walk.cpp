@@ -12,7 +12,7 @@ namespace bayswap {
 namespace {
 
 // One folder of a walk: what is walked of it, in the order of names.
-struct Folder {
+struct WalkedFolder {
   std::shared_ptr<const std::string> path;
   std::vector<WalkedFile> entries;
   std::vector<std::size_t> inner;  // places of the folders among the entries, in their order
@@ -23,7 +23,7 @@ std::shared_ptr<const std::string> shared_text(const Path& path) {
   return std::make_shared<const std::string>(path.native());
 }
 
-void read_folder(Storage& storage, Folder& folder) {
+void read_folder(Storage& storage, WalkedFolder& folder) {
   const auto entries = storage.entries(*folder.path);
   if (!entries) {
     folder.problem = entries.error();
@@ -36,7 +36,8 @@ void read_folder(Storage& storage, Folder& folder) {
       folder.entries.emplace_back(folder.path, name, info);
 }
 
-void hand_on(std::vector<Folder>& folders, std::size_t place, std::vector<WalkedFile>& files) {
+void hand_on(std::vector<WalkedFolder>& folders, std::size_t place,
+             std::vector<WalkedFile>& files) {
   std::size_t next = 0;
   for (WalkedFile& entry : folders[place].entries) {
     if (entry.info.type == FileType::file)
@@ -50,7 +51,7 @@ void hand_on(std::vector<Folder>& folders, std::size_t place, std::vector<Walked
 
 std::vector<WalkedFile> files_below(Storage& storage, const Path& folder, bool below,
                                     std::vector<Error>* unreadable) {
-  std::vector<Folder> folders;
+  std::vector<WalkedFolder> folders;
   folders.push_back({shared_text(folder), {}, {}, {}});
   std::size_t first = 0;
   while (first < folders.size()) {
@@ -66,7 +67,7 @@ std::vector<WalkedFile> files_below(Storage& storage, const Path& folder, bool b
   }
   std::vector<WalkedFile> files;
   std::size_t count = 0;
-  for (const Folder& found : folders) {
+  for (const WalkedFolder& found : folders) {
     count += found.entries.size();
     if (found.problem && unreadable != nullptr) unreadable->push_back(*found.problem);
   }

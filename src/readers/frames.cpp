@@ -17,8 +17,8 @@ constexpr std::size_t kCheck = 2;  // bytes
 
 // What a byte adds to the check when `k` more bytes follow it: table k. Eight bytes are then one
 // step, since the check would else take longer than the bytes themselves on a fast link.
-constexpr std::size_t kStep = 8;  // bytes
-using Tables = std::array<std::array<std::uint16_t, 256>, kStep>;
+constexpr std::size_t kTableBytes = 8;  // bytes
+using Tables = std::array<std::array<std::uint16_t, 256>, kTableBytes>;
 
 constexpr Tables make_tables() {
   Tables tables{};
@@ -28,7 +28,7 @@ constexpr Tables make_tables() {
       value = (value & 1U) != 0 ? value >> 1U ^ 0x8408U : value >> 1U;
     tables[0][i] = static_cast<std::uint16_t>(value);
   }
-  for (std::size_t k = 1; k < kStep; ++k)
+  for (std::size_t k = 1; k < kTableBytes; ++k)
     for (std::size_t i = 0; i < 256; ++i) {
       const unsigned before = tables[k - 1][i];
       tables[k][i] = static_cast<std::uint16_t>(before >> 8U ^ tables[0][before & 0xFFU]);
@@ -41,11 +41,12 @@ constexpr unsigned kFcsSound = 0xF0B8;  // over a payload and its check, as RFC 
 
 unsigned fcs_over(unsigned value, ByteView bytes) {
   static constexpr auto kTables = make_tables();
-  for (; bytes.size() >= kStep; bytes = bytes.subspan(kStep)) {
+  for (; bytes.size() >= kTableBytes; bytes = bytes.subspan(kTableBytes)) {
     // The check so far meets the first two bytes.
-    unsigned next = kTables[kStep - 1][(value ^ to_u8(bytes[0])) & 0xFFU];
-    next ^= kTables[kStep - 2][(value >> 8U ^ to_u8(bytes[1])) & 0xFFU];
-    for (std::size_t i = 2; i < kStep; ++i) next ^= kTables[kStep - 1 - i][to_u8(bytes[i])];
+    unsigned next = kTables[kTableBytes - 1][(value ^ to_u8(bytes[0])) & 0xFFU];
+    next ^= kTables[kTableBytes - 2][(value >> 8U ^ to_u8(bytes[1])) & 0xFFU];
+    for (std::size_t i = 2; i < kTableBytes; ++i)
+      next ^= kTables[kTableBytes - 1 - i][to_u8(bytes[i])];
     value = next;
   }
   for (const std::byte byte : bytes)

@@ -15,9 +15,8 @@ constexpr Milliseconds kFirstAnswer{1000};
 constexpr Milliseconds kFirstHello{3000};  // readers may just be starting
 constexpr Milliseconds kNoProgress{30'000};
 constexpr Milliseconds kSilence{3000};  // before a person hears of it
-constexpr Milliseconds kStep{200};      // between looks at whether to go on
+constexpr Milliseconds kLook{200};      // between looks at whether to go on
 constexpr std::size_t kRoom = 65'536;
-constexpr std::size_t kLongestText = 200;  // bytes
 
 }  // namespace
 
@@ -52,7 +51,7 @@ class Link::Waiting {
     if (link_.watch_.go_on && !link_.watch_.go_on())
       return fail(Trouble::stopped, Code::cancelled, "stopped");
     const Milliseconds left = until_ - link_.transport_->now();
-    const auto got = link_.transport_->receive(link_.room_, std::min(left, kStep));
+    const auto got = link_.transport_->receive(link_.room_, std::min(left, kLook));
     if (!got) return tl::unexpected(got.error());
     const Milliseconds now = link_.transport_->now();
     link_.frames_.push(ByteView(link_.room_).first(*got));
@@ -84,8 +83,9 @@ class Link::Waiting {
     if (has_key(message, "error")) {
       const std::string* code = text_in(message, "error");
       const std::string* text = text_in(message, "text");
-      answer.error = code == nullptr || code->empty() ? "broken" : code->substr(0, kLongestText);
-      if (text != nullptr) answer.text = text->substr(0, kLongestText);
+      answer.error =
+          code == nullptr || code->empty() ? "broken" : code->substr(0, kLongestReaderText);
+      if (text != nullptr) answer.text = text->substr(0, kLongestReaderText);
     }
     answer.fields = std::move(message);
     return answer;

@@ -13,6 +13,9 @@
 
 namespace bayswap {
 
+/// Bytes of a text that a reader sends: names, serial numbers, what went wrong.
+inline constexpr std::size_t kLongestReaderText = 200;
+
 struct CborField;
 /// A map's keys and values. No key stands twice.
 using CborMap = std::vector<CborField>;

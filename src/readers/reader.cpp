@@ -10,13 +10,12 @@
 namespace bayswap {
 namespace {
 
-constexpr std::size_t kLongestText = 200;  // bytes
-constexpr std::size_t kMostItems = 16;     // of a list
+constexpr std::size_t kMostItems = 16;  // of a list
 constexpr std::int64_t kLeastChunk = 64;
 constexpr std::int64_t kMostChunk = 32'768;
-constexpr std::int64_t kMostVolts = 12'000;        // millivolts
-constexpr std::int64_t kLargestRom = 1LL << 30U;   // bytes; no cartridge has more
-constexpr std::int64_t kLargestChip = 1LL << 24U;  // the same of chips
+constexpr std::int64_t kMostVolts = 12'000;            // millivolts
+constexpr std::int64_t kLargestRomArea = 1LL << 30U;   // bytes; no cartridge has more
+constexpr std::int64_t kLargestChipArea = 1LL << 24U;  // the same of chips
 
 bool is_area_name(const std::string& name) {
   const bool numbered =
@@ -43,7 +42,7 @@ std::optional<CartridgeArea> area_of(const CborValue& value) {
   area.name = *name;
   if (has_key(*fields, "size")) {
     const auto size =
-        number_between(*fields, "size", 1, area.name == "rom" ? kLargestRom : kLargestChip);
+        number_between(*fields, "size", 1, area.name == "rom" ? kLargestRomArea : kLargestChipArea);
     if (!size) return std::nullopt;
     area.size = static_cast<std::uint64_t>(*size);
   }
@@ -54,7 +53,7 @@ std::optional<CartridgeArea> area_of(const CborValue& value) {
   for (const auto& [key, into] :
        {std::pair{"page", &area.page}, {"erase_page", &area.erase_page}}) {
     if (!has_key(*fields, key)) continue;
-    const auto size = number_between(*fields, key, 1, kLargestChip);
+    const auto size = number_between(*fields, key, 1, kLargestChipArea);
     if (!size) return std::nullopt;
     *into = static_cast<std::uint64_t>(*size);
   }
@@ -105,8 +104,8 @@ Result<ReaderInfo> CartridgeReader::hello() {
   const auto* slots = list_in(fields, "slots");
   if (!link || name == nullptr || serial == nullptr || !chunk || !volts || can == nullptr ||
       by == nullptr || slots == nullptr || (*by != "host" && *by != "switch") ||
-      can->size() > kMostItems || slots->size() > kMostItems || name->size() > kLongestText ||
-      serial->size() > kLongestText)
+      can->size() > kMostItems || slots->size() > kMostItems || name->size() > kLongestReaderText ||
+      serial->size() > kLongestReaderText)
     return tl::unexpected(senseless("hello"));
   info.name = *name;
   info.serial = *serial;

@@ -17,7 +17,6 @@
 namespace bayswap {
 namespace {
 
-constexpr std::size_t kDeviceDigits = 16;
 constexpr std::size_t kLongestName = 64;  // bytes
 
 std::string machine_name() {
@@ -169,7 +168,7 @@ Result<HubReport> join_hub(Session& session, const std::string& where,
   if (!hub) return tl::unexpected(hub.error());
   state->where = place;
   state->hub = hub->id();
-  state->device = random_id(kDeviceDigits);
+  state->device = new_device_id();
   state->name = name;
   if (auto kept = folder.save(*state); !kept) return tl::unexpected(kept.error());
   turn->reset();  // show_hub() takes it

@@ -13,9 +13,7 @@
 namespace bayswap {
 namespace {
 
-constexpr std::uint64_t kLargestEntry = 64U << 20U;    // bytes
 constexpr std::uint64_t kLargestJournals = 1U << 30U;  // bytes, of all devices
-constexpr std::size_t kDeviceDigits = 16;
 
 bool is_url(const std::string& where) {
   return where.find("://") != std::string::npos;
@@ -117,7 +115,7 @@ Result<void> JoinedHub::check_own() {
 }
 
 void JoinedHub::become_new_device() {
-  state_.device = random_id(kDeviceDigits);
+  state_.device = new_device_id();
   state_.entries = 0;
   state_.last_hash.clear();
   state_.pending_hash.clear();

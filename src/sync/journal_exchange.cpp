@@ -9,7 +9,6 @@
 namespace bayswap {
 namespace {
 
-constexpr std::uint64_t kLargestEntry = 64U << 20U;   // bytes
 constexpr std::uint64_t kLargestBundle = 16U << 20U;  // bytes, of what we write
 
 std::set<std::string> names_in(const EntryRange& range) {

@@ -70,7 +70,7 @@ Result<StateFolder> machine_hub(Session& session) {
   if (!hub) return tl::unexpected(hub.error());
   state->where = place.string();
   state->hub = hub->id();
-  state->device = random_id(16);
+  state->device = new_device_id();
   state->name = "here";
   if (auto kept = folder.save(*state); !kept) return tl::unexpected(kept.error());
   return folder;

@@ -11,7 +11,7 @@ namespace bayswap {
 namespace {
 
 constexpr std::uint64_t kLargestSave = 512ULL << 20U;  // bytes
-constexpr std::uint64_t kLargestEntry = 1U << 20U;     // bytes of a card's record of a save
+constexpr std::uint64_t kLargestRecord = 1U << 20U;    // bytes of a card's record of a save
 
 std::vector<ByteView> pieces_of(ByteView bytes) {
   std::vector<ByteView> pieces;
@@ -127,14 +127,14 @@ Result<Save> content_of(Hub& hub, const SaveVersion& version) {
     }
     if (part.data.size() != one.size) return damaged("has parts of other sizes than it says");
     if (one.entry) {
-      auto entry = hub.object(*one.entry, kLargestEntry);
+      auto entry = hub.object(*one.entry, kLargestRecord);
       if (!entry) return tl::unexpected(entry.error());
       part.entry = std::move(*entry);
     }
     save.parts.push_back(std::move(part));
   }
   if (version.entry) {
-    auto entry = hub.object(*version.entry, kLargestEntry);
+    auto entry = hub.object(*version.entry, kLargestRecord);
     if (!entry) return tl::unexpected(entry.error());
     save.entry = std::move(*entry);
   }

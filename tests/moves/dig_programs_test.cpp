@@ -74,7 +74,7 @@ Bytes written(Writing writing, std::size_t size, const std::string& with, test::
   return in_cells(std::move(save));
 }
 
-Bytes played(const Bytes& save, unsigned percent, test::Numbers& numbers) {
+Bytes played_after_mark(const Bytes& save, unsigned percent, test::Numbers& numbers) {
   Bytes changed = save;
   const std::size_t count = save.size() * percent / 100;
   const bool block = numbers() % 2 == 0;
@@ -136,7 +136,7 @@ TEST_F(DigPrograms, WithAnOlderSave) {
     RunningGame game;
     game.seed = numbers();
     game.frame = numbers() % 50;
-    game.save = played(older, percent, numbers);
+    game.save = played_after_mark(older, percent, numbers);
     const unsigned around = numbers() % 8;
     DigRequest request;
     request.like = folder_.write("older.sav", older);
@@ -174,7 +174,7 @@ TEST_F(DigPrograms, InTwoPieces) {
     test::Numbers numbers(static_cast<std::uint32_t>(round) + 77);
     const ChipKind& kind = chip_kinds()[numbers() % chip_kinds().size()];
     const Bytes older = written(static_cast<Writing>(numbers() % 3), kind.size, "KITE1", numbers);
-    const Bytes newer = played(older, numbers() % 31, numbers);
+    const Bytes newer = played_after_mark(older, numbers() % 31, numbers);
     const std::size_t cut = kind.size / 16 + numbers() % (kind.size / 4);
     const auto at = newer.begin() + static_cast<std::ptrdiff_t>(cut);
     const Bytes first(newer.begin(), at);
@@ -211,7 +211,7 @@ TEST_F(DigPrograms, WithTheRomAlone) {
     game.save = written(static_cast<Writing>(numbers() % 3), kind.size, signature, numbers);
     const unsigned around = numbers() % 4;
     if (around == 0) game.copy = piece_of(game.save, numbers);
-    if (around == 1) game.copy = played(game.save, 10, numbers);
+    if (around == 1) game.copy = played_after_mark(game.save, 10, numbers);
     const Bytes save = game.save;
     DigRequest request;
     request.rom = folder_.write(kind.rom_name, rom);
@@ -220,7 +220,7 @@ TEST_F(DigPrograms, WithTheRomAlone) {
     for (int i = 0; more && i < 1 + round % 2; ++i) {
       game.frame += 1 + numbers() % 30;
       // Now and then it was saved between the two.
-      if (numbers() % 4 == 0) game.save = played(game.save, 5, numbers);
+      if (numbers() % 4 == 0) game.save = played_after_mark(game.save, 5, numbers);
       request.also.push_back(folder_.write("Kite.st" + std::to_string(i + 1), program.state(game)));
     }
     dig(request, save, more ? several : alone,

@@ -49,7 +49,7 @@ Bytes rom_of(const Example& game) {
 }
 
 /// A program's way to name saves: a pattern, and which title it writes.
-struct Habit {
+struct RandomHabit {
   std::string pattern;
   bool header = false;
 };
@@ -62,8 +62,8 @@ struct Slots {
 
 /// Everything that one program does.
 struct Program {
-  Habit habit;  // of the first system
-  Habit other;
+  RandomHabit habit;  // of the first system
+  RandomHabit other;
   Slots slots;          // of both; without texts there are no states
   bool sorted = false;  // ROMs lie in folders of several names
 };
@@ -95,7 +95,7 @@ class Habits {
 
   /// `coded`: the games have codes and regions, which may stand beside their names. `sorted`: their
   /// ROMs lie in several folders, and the saves may, too.
-  Habit habit(const std::vector<std::string>& fields, bool coded, bool sorted) {
+  RandomHabit habit(const std::vector<std::string>& fields, bool coded, bool sorted) {
     static const std::vector<std::string> kBeside{
         "{code}/",         "{code:lower}/",     "{region}/", "{region:upper}/", "{code} - ",
         "[{code:lower}] ", "{code:hex:upper}/", "{crc32}-",  "{md5:upper}/"};
@@ -103,7 +103,7 @@ class Habits {
     static const std::vector<std::string> kAfter{".sav",   ".srm",   ".SAV",        ".bin", "",
                                                  ".x.sav", "-1.dat", " (save).bak", ".s0v", ".000"};
     const std::string field = "{" + pick(fields) + "}";
-    Habit made;
+    RandomHabit made;
     for (unsigned depth = numbers_() % 4; depth > 0; --depth) made.pattern += word() + "/";
     if (sorted && numbers_() % 2 == 0) made.pattern += "{folder}/";
     if (field == "{stem}" && numbers_() % 4 == 0) made.pattern += "{stem}/";
@@ -143,7 +143,7 @@ class Habits {
   std::mt19937 numbers_;
 };
 
-std::string filled_in(const Habit& habit, const Example& game) {
+std::string filled_in(const RandomHabit& habit, const Example& game) {
   std::string path = habit.pattern;
   const auto fill = [&](const std::string& field, const std::string& value) {
     for (std::size_t at = path.find(field); at != std::string::npos; at = path.find(field))

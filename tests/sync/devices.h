@@ -16,6 +16,9 @@
 
 namespace bayswap::test {
 
+// The game of most of these tests.
+inline const std::string kGame = "KITE HARBOUR";
+
 /// How a device keeps its saves.
 struct Habit {
   std::string saves;      ///< folder of the saves, with `/`; empty: beside the ROMs

@@ -1,5 +1,6 @@
 // What keeps a hub in order: bundles of journal entries, objects that it lost, and what is not on
 // it yet. And a watch over a place that comes and goes.
+#include <algorithm>
 #include <thread>
 
 #include "bayswap/watch.h"
@@ -11,8 +12,7 @@ namespace bayswap {
 namespace {
 
 using test::Device;
-
-const std::string kGame = "KITE HARBOUR";
+using test::kGame;
 
 class HubUpkeep : public test::SyncTest {
  protected:

@@ -17,9 +17,8 @@ namespace bayswap {
 namespace {
 
 using test::Device;
+using test::kGame;
 using test::SyncTest;
-
-const std::string kGame = "KITE HARBOUR";
 
 TEST_F(SyncTest, NewerProgressGoesEverywhere) {
   Device& den = device("den", 0);

@@ -41,6 +41,10 @@ struct Letter {
 /// Text safe for a terminal: valid UTF-8 stays, control characters and broken sequences become `?`.
 [[nodiscard]] std::string safe_text(std::string_view text);
 
+/// An ASCII digit, whatever the locale.
+[[nodiscard]] constexpr bool is_digit(char c) {
+  return c >= '0' && c <= '9';
+}
 [[nodiscard]] std::string lower_ascii(std::string_view text);
 /// The text with `by` for each `what`, from the left.
 [[nodiscard]] std::string replaced(std::string text, std::string_view what, std::string_view by);

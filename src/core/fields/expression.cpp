@@ -1,4 +1,5 @@
 #include "core/fields/expression.h"
+#include "core/bytes/text.h"
 
 #include <fmt/core.h>
 
@@ -57,7 +58,7 @@ namespace {
 
 using NodePtr = std::shared_ptr<const Node>;
 
-constexpr int kDeepest = 200;
+constexpr int kDeepestNesting = 200;
 constexpr std::size_t kLongest = 4096;  // bytes
 
 struct Binary {
@@ -89,10 +90,6 @@ constexpr int kCompareRank = 2;
 bool is_letter(char c) {
   return (c >= 'a' && c <= 'z') || (c >= 'A' && c <= 'Z') || c == '_';
 }
-bool is_digit(char c) {
-  return c >= '0' && c <= '9';
-}
-
 class Parser {
  public:
   explicit Parser(std::string_view text) : text_(text) {}
@@ -136,7 +133,7 @@ class Parser {
 
   // Everything whose operators bind at least as tightly as the rank.
   Result<NodePtr> level(int rank) {
-    if (++depth_ > kDeepest) return wrong("too deeply nested");
+    if (++depth_ > kDeepestNesting) return wrong("too deeply nested");
     auto node = unary();
     while (node) {
       const Binary* found = next_binary(rank);
@@ -194,7 +191,7 @@ class Parser {
   }
 
   Result<NodePtr> unary() {
-    if (++depth_ > kDeepest) return wrong("too deeply nested");
+    if (++depth_ > kDeepestNesting) return wrong("too deeply nested");
     auto node = [&]() -> Result<NodePtr> {
       if (take("not")) {
         auto inner = level(kCompareRank);

@@ -15,7 +15,7 @@ namespace {
 constexpr std::uint64_t kMostElements = 65'536;
 constexpr std::uint64_t kLongestText = 1U << 20U;  // bytes
 constexpr std::size_t kMostOpened = 4'000;         // sections; each write reads them anew
-constexpr int kDeepest = 64;
+constexpr int kDeepestReference = 64;
 
 // Digits that are none count as 9: the number is wrong, and its range says so.
 std::int64_t bcd_value(std::uint64_t packed, unsigned digits) {
@@ -152,7 +152,7 @@ Result<FieldView::Place> FieldView::checked(std::shared_ptr<Space> space, std::u
 
 Result<std::int64_t> FieldView::evaluate_in(const InstancePtr& in, const Expression& expression) {
   if (const auto constant = expression.constant()) return *constant;
-  if (depth_ >= kDeepest) return wrong("places that depend on themselves");
+  if (depth_ >= kDeepestReference) return wrong("places that depend on themselves");
   ++depth_;
   Scope scope(*this, in);
   auto value = evaluate(expression, scope, budget_);
@@ -344,7 +344,7 @@ Result<std::int64_t> FieldView::number(const FieldAt& at) {
   const Field& field = *at.field;
   if (field.shape != Shape::number && field.shape != Shape::bcd)
     return wrong(fmt::format("'{}' is not a number", field.name));
-  if (depth_ >= kDeepest) return wrong("fields that depend on themselves");
+  if (depth_ >= kDeepestReference) return wrong("fields that depend on themselves");
   ++depth_;
   const auto bytes = raw(at);
   --depth_;

@@ -1,4 +1,5 @@
 #include "core/model/sony_names.h"
+#include "core/bytes/text.h"
 
 #include <algorithm>
 #include <array>
@@ -9,9 +10,6 @@ namespace {
 
 constexpr std::size_t kSerialLength = 10;
 
-bool is_digit(char c) {
-  return c >= '0' && c <= '9';
-}
 bool is_capital(char c) {
   return c >= 'A' && c <= 'Z';
 }

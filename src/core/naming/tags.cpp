@@ -41,10 +41,6 @@ Region region_of_word(std::string_view word) {
 bool is_letter(char c) {
   return c >= 'a' && c <= 'z';
 }
-bool is_digit(char c) {
-  return c >= '0' && c <= '9';
-}
-
 // Tags are in small letters from here on.
 
 std::string disc_of_tag(std::string_view tag) {

@@ -16,7 +16,7 @@
 namespace bayswap {
 namespace {
 
-constexpr std::size_t kStep = 1U << 18U;
+constexpr std::size_t kPiece = 1U << 18U;
 
 // libarchive turns names into the letters of the thread's locale, and a program without one has
 // ASCII alone.
@@ -52,10 +52,10 @@ std::string name_of(archive_entry* entry) {
 // At most `limit` bytes of the entry that is next.
 Bytes read_entry(archive* reader, std::uint64_t limit) {
   Bytes bytes;
-  Bytes step(kStep);
+  Bytes step(kPiece);
   while (bytes.size() < limit) {
     const auto wanted =
-        static_cast<std::size_t>(std::min<std::uint64_t>(kStep, limit - bytes.size()));
+        static_cast<std::size_t>(std::min<std::uint64_t>(kPiece, limit - bytes.size()));
     const la_ssize_t got = archive_read_data(reader, step.data(), wanted);
     if (got <= 0) break;
     bytes.insert(bytes.end(), step.begin(), step.begin() + got);
@@ -66,7 +66,7 @@ Bytes read_entry(archive* reader, std::uint64_t limit) {
 // Reads over an entry that is of no use, which unpacks it all the same. Gives the bytes; more than
 // the limit when that was not all.
 std::uint64_t pass_over(archive* reader, std::uint64_t limit) {
-  Bytes step(kStep);
+  Bytes step(kPiece);
   std::uint64_t passed = 0;
   while (passed <= limit) {
     const la_ssize_t got = archive_read_data(reader, step.data(), step.size());
@@ -103,7 +103,7 @@ Check check_gzip(ByteView file, std::uint64_t most) {
   constexpr int kGzipWindow = 15 + 16;
   if (inflateInit2(&stream, kGzipWindow) != Z_OK) return Check::broken;
   const std::unique_ptr<z_stream, int (*)(z_stream*)> closer(&stream, inflateEnd);
-  Bytes room(kStep);
+  Bytes room(kPiece);
   std::uint64_t unpacked = 0;
   // zlib does not write to its input; its interface is older than `const`.
   stream.next_in = const_cast<Bytef*>(reinterpret_cast<const Bytef*>(file.data()));

@@ -7,10 +7,6 @@
 namespace bayswap {
 namespace {
 
-bool is_digit(char c) {
-  return c >= '0' && c <= '9';
-}
-
 std::string without_zeros(std::string digits) {
   digits.erase(0, std::min(digits.find_first_not_of('0'), digits.size() - 1));
   return digits;

@@ -16,14 +16,14 @@ namespace {
 constexpr std::uint32_t kLargestSide = 1024;  // pixels
 constexpr std::uint32_t kLeastSide = 40;
 constexpr std::size_t kSearched = 64U << 20U;  // bytes of the content
-constexpr std::size_t kMostTries = 16;
+constexpr std::size_t kMostHeaders = 16;
 
 std::optional<Picture> png_in(ByteView content) {
   constexpr std::string_view kMark = "\x89PNG\r\n\x1a\n";
   const std::string_view text(reinterpret_cast<const char*>(content.data()),
                               std::min(content.size(), kSearched));
   std::size_t at = text.find(kMark);
-  for (std::size_t tried = 0; at != std::string_view::npos && tried < kMostTries; ++tried) {
+  for (std::size_t tried = 0; at != std::string_view::npos && tried < kMostHeaders; ++tried) {
     auto picture = picture_of_png(content.subspan(at), kLargestSide);
     if (picture && picture->width >= 2 && picture->height >= 2) return std::move(*picture);
     at = text.find(kMark, at + 1);

@@ -14,7 +14,7 @@ const CardLayout& layout() {
   return *as_card(*find_layout("ps1-card"));
 }
 
-Bytes golden() {
+Bytes ps1_golden() {
   Bytes card = test::blank_ps1_card();
   test::add_ps1_save(card, "BASLUS-00417NIGHT", test::ps1_data(2, "Night", 1), {4, 1});
   test::add_ps1_save(card, "BESLES-00418FLOOR", test::ps1_data(1, "Floor", 2), {0});
@@ -23,7 +23,7 @@ Bytes golden() {
 }
 
 TEST(Ps1Card, ReadsFragmentedAndDeletedSaves) {
-  const auto card = layout().open(golden());
+  const auto card = layout().open(ps1_golden());
   ASSERT_TRUE(card);
   EXPECT_TRUE(card->findings.empty());
   ASSERT_EQ(card->saves.size(), 2U);
@@ -41,7 +41,7 @@ TEST(Ps1Card, ReadsFragmentedAndDeletedSaves) {
   EXPECT_EQ(card->deleted[0].save.parts.at(0).data, test::ps1_data(3, "Gone", 3));
   EXPECT_EQ(card->map[7].state, BlockState::deleted);
   EXPECT_EQ(card->map[4].state, BlockState::used);
-  EXPECT_TRUE(layout().validate(golden()).empty());
+  EXPECT_TRUE(layout().validate(ps1_golden()).empty());
 }
 
 TEST(Ps1Card, FormatsAsByHand) {
@@ -56,7 +56,7 @@ TEST(Ps1Card, FormatsAsByHand) {
 }
 
 TEST(Ps1Card, PutsAndDropsByHand) {
-  Bytes expected = golden();
+  Bytes expected = ps1_golden();
   const auto card = layout().open(expected);
   ASSERT_TRUE(card);
   Save added = card->saves[0].save;
@@ -74,7 +74,7 @@ TEST(Ps1Card, PutsAndDropsByHand) {
 }
 
 TEST(Ps1Card, TakesBrokenFramesFromTheirReplacements) {
-  Bytes card = golden();
+  Bytes card = ps1_golden();
   const Bytes whole = test::ps1_data(1, "Floor", 2);
   const std::size_t broken = 64 + 5;  // frame 5 of block 1
   test::put_le(card, 17 * 128, broken, 4);
@@ -124,7 +124,7 @@ TEST(Ps1Card, DecodesTitlesAndPictures) {
 }
 
 TEST(Ps1Card, SaysWhyItHasNoRoom) {
-  const Bytes card = golden();
+  const Bytes card = ps1_golden();
   const auto read = layout().open(card);
   Save large = read->saves[0].save;
   large.name = "BASLUS-00417LARGE";
@@ -145,7 +145,7 @@ TEST(Ps1Card, SaysWhyItHasNoRoom) {
 }
 
 TEST(Ps1Card, MendsWhatItCan) {
-  const Bytes sound = golden();
+  const Bytes sound = ps1_golden();
   const auto mended_saves = [&](const Bytes& damaged) {
     auto result = mend(layout(), damaged);
     EXPECT_TRUE(result);
@@ -217,14 +217,14 @@ TEST(Ps1Single, ReadsAndWritesExactly) {
 }
 
 TEST(Relabelling, ChangesPrefixAndSerialOnly) {
-  const auto card = layout().open(golden());
+  const auto card = layout().open(ps1_golden());
   const auto labelled = relabelled(card->saves[1].save, "SLES-12345");
   ASSERT_TRUE(labelled);
   EXPECT_EQ(labelled->name, "BESLES-12345NIGHT");
   EXPECT_EQ(labelled->game.region, Region::europe);
   EXPECT_EQ(labelled->parts, card->saves[1].save.parts);
   EXPECT_FALSE(relabelled(card->saves[1].save, "ABCP"));
-  const auto put = layout().change(golden(), {{}, {*labelled}});
+  const auto put = layout().change(ps1_golden(), {{}, {*labelled}});
   ASSERT_TRUE(put);
   EXPECT_TRUE(find_on_card(layout().open(put->bytes)->saves, "SLES-12345"));
 }

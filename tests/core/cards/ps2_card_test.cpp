@@ -28,7 +28,7 @@ std::vector<test::Ps2File> velvet_files() {
       {"BASLUS-20999VELVET", test::random_bytes(2048, 2)}};
 }
 
-test::Ps2Golden golden() {
+test::Ps2Golden ps2_golden() {
   test::Ps2Golden card(2048);
   card.add("BASLUS-20999VELVET", velvet_files(), 1, true);
   card.add("BESLES-51000OTHER",
@@ -76,7 +76,7 @@ TEST(Ps2Ecc, MendsEverySingleBitAndNoPair) {
 }
 
 TEST(Ps2Card, ReadsBothForms) {
-  const test::Ps2Golden card = golden();
+  const test::Ps2Golden card = ps2_golden();
   for (const CardLayout* layout : {&plain(), &ecc()}) {
     const Bytes file = layout == &plain() ? card.card : test::with_spare(card.card);
     EXPECT_EQ(identify(file, {}).front().layout, layout);
@@ -107,7 +107,7 @@ TEST(Ps2Card, ReadsBothForms) {
 }
 
 TEST(Ps2Card, KeepsWhatItDoesNotChange) {
-  const Bytes before = test::with_spare(golden().card);
+  const Bytes before = test::with_spare(ps2_golden().card);
   const auto card = ecc().open(before);
   ASSERT_TRUE(card);
   Save added = card->saves[1].save;
@@ -136,7 +136,7 @@ TEST(Ps2Card, KeepsWhatItDoesNotChange) {
 }
 
 TEST(Ps2Card, ChangesFormExactly) {
-  const Bytes file = golden().card;
+  const Bytes file = ps2_golden().card;
   const auto card = plain().open(file);
   std::vector<Save> saves;
   for (const CardSave& on_card : card->saves) saves.push_back(on_card.save);
@@ -162,7 +162,7 @@ TEST(Ps2Card, FormatsLikeByHand) {
 }
 
 TEST(Ps2Card, MendsBitsChainsAndOrphans) {
-  const Bytes sound = test::with_spare(golden().card);
+  const Bytes sound = test::with_spare(ps2_golden().card);
   Bytes bit = sound;
   bit[528 * 200 + 17] ^= std::byte{0x10};
   const auto looked = ecc().open(bit);
@@ -170,7 +170,7 @@ TEST(Ps2Card, MendsBitsChainsAndOrphans) {
   EXPECT_FALSE(has_error(looked->findings));
   EXPECT_EQ(mend(ecc(), bit)->bytes, sound);
 
-  test::Ps2Golden cut = golden();
+  test::Ps2Golden cut = ps2_golden();
   test::put_le(cut.card, cut.fat(202), 0x7FFFFFFF, 4);  // in the chain of THIRD
   const auto rebuilt = mend(plain(), cut.card);
   ASSERT_TRUE(rebuilt);
@@ -178,7 +178,7 @@ TEST(Ps2Card, MendsBitsChainsAndOrphans) {
   EXPECT_EQ(rebuilt->saves[2].state, RescueState::repaired) << rebuilt->saves[2].what.at(0);
   EXPECT_EQ(plain().open(rebuilt->bytes)->saves[2].save.parts[0].data, test::random_bytes(9999, 4));
 
-  test::Ps2Golden orphan = golden();
+  test::Ps2Golden orphan = ps2_golden();
   test::put(orphan.card, orphan.at(0) + 1024 * 0, test::part_of(orphan.card, orphan.at(0), 512));
   // The root's second cluster, with two of the three saves, is wiped.
   const std::size_t second = orphan.at(orphan.end - 11);
@@ -188,7 +188,7 @@ TEST(Ps2Card, MendsBitsChainsAndOrphans) {
   EXPECT_TRUE(plain().validate(found->bytes).empty());
   EXPECT_EQ(plain().open(found->bytes)->saves.size(), 3U);
 
-  test::Ps2Golden crossed = golden();
+  test::Ps2Golden crossed = ps2_golden();
   test::put_le(crossed.card, crossed.fat(200), 0x80000000U | 100, 4);
   const auto judged = mend(plain(), crossed.card);
   ASSERT_TRUE(judged);

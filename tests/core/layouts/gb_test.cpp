@@ -5,6 +5,7 @@
 
 #include "bayswap/layout.h"
 #include "support/bytes.h"
+#include "support/layouts.h"
 
 namespace bayswap {
 namespace {
@@ -13,10 +14,6 @@ using test::bytes;
 using test::filled;
 using test::operator+;
 using test::random_bytes;
-
-const Layout& layout(std::string_view id) {
-  return **find_layout(id);
-}
 
 // Ten u32le registers: 41 s, 17 min, 6 h, day 0x121 (low 0x21, high bit 0), twice; then the time.
 const Bytes kRegisters = bytes({41, 0, 0, 0, 17, 0, 0, 0, 6, 0, 0, 0, 0x21, 0, 0, 0, 1, 0, 0, 0,
@@ -28,14 +25,14 @@ TEST(GbClock, WidensAndNarrowsTheTime) {
   const Bytes ram = random_bytes(0x2000, 1);
   const Bytes file44 = ram + kRegisters + kTime32;
   const Bytes file48 = ram + kRegisters + kTime64;
-  const auto narrow = layout("gb-battery-clock44").read(file44, {});
+  const auto narrow = test::layout("gb-battery-clock44").read(file44, {});
   ASSERT_TRUE(narrow);
-  const auto widened = layout("gb-battery-clock48").write({narrow->saves, std::nullopt, {}});
+  const auto widened = test::layout("gb-battery-clock48").write({narrow->saves, std::nullopt, {}});
   ASSERT_TRUE(widened);
   EXPECT_EQ(widened->bytes, file48);
-  const auto wide = layout("gb-battery-clock48").read(file48, {});
+  const auto wide = test::layout("gb-battery-clock48").read(file48, {});
   ASSERT_TRUE(wide);
-  const auto narrowed = layout("gb-battery-clock44").write({wide->saves, std::nullopt, {}});
+  const auto narrowed = test::layout("gb-battery-clock44").write({wide->saves, std::nullopt, {}});
   ASSERT_TRUE(narrowed);
   EXPECT_EQ(narrowed->bytes, file44);
   EXPECT_TRUE(narrowed->losses.empty());
@@ -44,25 +41,25 @@ TEST(GbClock, WidensAndNarrowsTheTime) {
 
 TEST(GbClock, NamesATimeThatDoesNotFit) {
   Bytes late = random_bytes(0x2000, 2) + kRegisters + bytes({0, 0, 0, 0, 1, 0, 0, 0});
-  const auto content = layout("gb-battery-clock48").read(late, {});
+  const auto content = test::layout("gb-battery-clock48").read(late, {});
   ASSERT_TRUE(content);
-  const auto written = layout("gb-battery-clock44").write({content->saves, std::nullopt, {}});
+  const auto written = test::layout("gb-battery-clock44").write({content->saves, std::nullopt, {}});
   ASSERT_TRUE(written);
   EXPECT_TRUE(has_code(written->losses, Code::loses_parts));
 }
 
 TEST(GbClock, LosesTheClockByName) {
   const auto content =
-      layout("gb-battery-clock44").read(random_bytes(0x8000, 3) + kRegisters + kTime32, {});
+      test::layout("gb-battery-clock44").read(random_bytes(0x8000, 3) + kRegisters + kTime32, {});
   ASSERT_TRUE(content);
-  const auto written = layout("gb-battery").write({content->saves, std::nullopt, {}});
+  const auto written = test::layout("gb-battery").write({content->saves, std::nullopt, {}});
   ASSERT_TRUE(written);
   ASSERT_EQ(written->losses.size(), 1U);
   EXPECT_NE(written->losses[0].text.find("clock"), std::string::npos);
 }
 
 TEST(GbClock, MayStandAlone) {
-  const auto content = layout("gb-battery-clock48").read(kRegisters + kTime64, {});
+  const auto content = test::layout("gb-battery-clock48").read(kRegisters + kTime64, {});
   ASSERT_TRUE(content);
   EXPECT_EQ(content->saves[0].parts.size(), 1U);
   EXPECT_FALSE(content->saves[0].blank());
@@ -72,7 +69,7 @@ TEST(GbClock, JudgesImpossibleValues) {
   Bytes wrong = kRegisters + kTime32;
   wrong[0] = std::byte{61};
   wrong[16] = std::byte{0x3E};
-  const auto content = layout("gb-battery-clock44").read(random_bytes(0x2000, 4) + wrong, {});
+  const auto content = test::layout("gb-battery-clock44").read(random_bytes(0x2000, 4) + wrong, {});
   ASSERT_TRUE(content);
   EXPECT_EQ(content->findings.size(), 2U);
   EXPECT_TRUE(has_code(content->findings, Code::clock_out_of_range));
@@ -96,12 +93,12 @@ TEST(GbNibbleChip, ComparesLowNibblesOnly) {
     low[i] = static_cast<std::byte>(i % 16);
     high[i] = static_cast<std::byte>(0xF0U | i % 16);
   }
-  const auto a = layout("gb-battery").read(low, {});
-  const auto b = layout("gb-battery").read(high, {});
+  const auto a = test::layout("gb-battery").read(low, {});
+  const auto b = test::layout("gb-battery").read(high, {});
   ASSERT_TRUE(a && b);
   EXPECT_TRUE(same_progress(System::gb, a->saves[0].parts[0], b->saves[0].parts[0]));
   EXPECT_FALSE(a->saves[0].blank());
-  const auto blank = layout("gb-battery").read(filled(256, 0xF0) + filled(256, 0x00), {});
+  const auto blank = test::layout("gb-battery").read(filled(256, 0xF0) + filled(256, 0x00), {});
   ASSERT_TRUE(blank);
   EXPECT_TRUE(blank->saves[0].blank());
 }

@@ -5,6 +5,7 @@
 #include "core/layouts/cartridge/chip_table.h"
 #include "demo/makers.h"
 #include "support/bytes.h"
+#include "support/layouts.h"
 
 namespace bayswap {
 namespace {
@@ -13,12 +14,8 @@ using test::filled;
 using test::operator+;
 using test::random_bytes;
 
-const Layout& layout(std::string_view id) {
-  return **find_layout(id);
-}
-
 Save read_one(std::string_view id, ByteView file, const Hints& hints = {}) {
-  auto content = layout(id).read(file, hints);
+  auto content = test::layout(id).read(file, hints);
   EXPECT_TRUE(content) << id;
   return std::move(content->saves.front());
 }
@@ -53,7 +50,7 @@ TEST(N64Combined, SplitsAndJoinsInBothOrders) {
               Bytes(chips.paks.begin() + 0x10000, chips.paks.begin() + 0x18000));
     EXPECT_EQ(save.part("sram")->data, chips.sram);
     EXPECT_EQ(save.part("flash")->data, chips.flash);
-    const auto written = layout(id).write({std::span(&save, 1), std::nullopt, {}});
+    const auto written = test::layout(id).write({std::span(&save, 1), std::nullopt, {}});
     ASSERT_TRUE(written);
     EXPECT_EQ(written->bytes, file);
     EXPECT_TRUE(written->losses.empty());
@@ -78,7 +75,7 @@ TEST(N64Combined, KeepsWhatIsNotCarried) {
   save.system = System::n64;
   save.parts.push_back({"sram", random_bytes(0x8000, 7), false});
   const auto written =
-      layout("n64-combined-swap32").write({std::span(&save, 1), ByteView(mould), {}});
+      test::layout("n64-combined-swap32").write({std::span(&save, 1), ByteView(mould), {}});
   ASSERT_TRUE(written);
   Bytes expected = mould;
   Bytes swapped = save.parts[0].data;
@@ -126,7 +123,7 @@ TEST(N64Chips, ByteOrderIsReadFromTheContent) {
 TEST(N64Chips, LossesAreNamed) {
   const Chips chips;
   const Save save = read_one("n64-combined", chips.container(false));
-  const auto written = layout("n64-sram").write({std::span(&save, 1), std::nullopt, {}});
+  const auto written = test::layout("n64-sram").write({std::span(&save, 1), std::nullopt, {}});
   ASSERT_TRUE(written);
   EXPECT_EQ(written->bytes, chips.sram);
   EXPECT_EQ(written->losses.size(), 6U);

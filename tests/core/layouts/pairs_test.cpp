@@ -5,6 +5,7 @@
 
 #include "bayswap/layout.h"
 #include "support/bytes.h"
+#include "support/layouts.h"
 
 namespace bayswap {
 namespace {
@@ -66,17 +67,13 @@ TEST(Pairs, AreExactOrNamed) {
   EXPECT_GT(seen["refused"], 50);
 }
 
-const Layout& layout(std::string_view id) {
-  return **find_layout(id);
-}
-
 TEST(Resizing, GrowsWithErasedAndShrinksOverNothing) {
   Save save;
   save.system = System::snes;
   save.parts.push_back({"sram", test::random_bytes(0x800, 1), false});
   Hints large;
   large.chips = std::vector<Chip>{{"sram", 0x2000}};
-  const auto grown = layout("snes-battery").write({std::span(&save, 1), std::nullopt, large});
+  const auto grown = test::layout("snes-battery").write({std::span(&save, 1), std::nullopt, large});
   ASSERT_TRUE(grown);
   EXPECT_EQ(grown->bytes.size(), 0x2000U);
   EXPECT_TRUE(std::all_of(grown->bytes.begin() + 0x800, grown->bytes.end(),
@@ -84,27 +81,28 @@ TEST(Resizing, GrowsWithErasedAndShrinksOverNothing) {
   save.parts[0].data = grown->bytes;
   Hints small;
   small.chips = std::vector<Chip>{{"sram", 0x800}};
-  const auto shrunk = layout("snes-battery").write({std::span(&save, 1), std::nullopt, small});
+  const auto shrunk =
+      test::layout("snes-battery").write({std::span(&save, 1), std::nullopt, small});
   ASSERT_TRUE(shrunk);
   EXPECT_TRUE(shrunk->losses.empty());
   EXPECT_EQ(shrunk->bytes, test::random_bytes(0x800, 1));
   save.parts[0].data[0x1000] = std::byte{1};
-  EXPECT_TRUE(
-      has_code(layout("snes-battery").write({std::span(&save, 1), std::nullopt, small})->losses,
-               Code::loses_parts));
+  EXPECT_TRUE(has_code(
+      test::layout("snes-battery").write({std::span(&save, 1), std::nullopt, small})->losses,
+      Code::loses_parts));
 }
 
 TEST(Padding, MirroredImagesAreTheSmallerChip) {
   const Bytes chip = test::random_bytes(0x2000, 2);
   Bytes file;
   for (int i = 0; i < 4; ++i) file.insert(file.end(), chip.begin(), chip.end());
-  const auto content = layout("snes-battery").read(file, {});
+  const auto content = test::layout("snes-battery").read(file, {});
   ASSERT_TRUE(content);
   EXPECT_EQ(content->saves[0].parts[0].data, chip);
   EXPECT_TRUE(has_code(content->findings, Code::padded));
   Save newer = content->saves[0];
   newer.parts[0].data = test::random_bytes(0x2000, 3);
-  const auto kept = layout("snes-battery").write({std::span(&newer, 1), ByteView(file), {}});
+  const auto kept = test::layout("snes-battery").write({std::span(&newer, 1), ByteView(file), {}});
   ASSERT_TRUE(kept);
   ASSERT_EQ(kept->bytes.size(), file.size());
   EXPECT_TRUE(std::equal(newer.parts[0].data.begin(), newer.parts[0].data.end(),
@@ -114,10 +112,10 @@ TEST(Padding, MirroredImagesAreTheSmallerChip) {
 TEST(Padding, FilledImagesNeedTheGamesWord) {
   Bytes file = test::random_bytes(0x2000, 4);
   file.resize(0x8000, std::byte{0xFF});
-  EXPECT_EQ(layout("gb-battery").read(file, {})->saves[0].parts[0].data.size(), 0x8000U);
+  EXPECT_EQ(test::layout("gb-battery").read(file, {})->saves[0].parts[0].data.size(), 0x8000U);
   Hints hints;
   hints.chips = std::vector<Chip>{{"sram", 0x2000}};
-  EXPECT_EQ(layout("gb-battery").read(file, hints)->saves[0].parts[0].data.size(), 0x2000U);
+  EXPECT_EQ(test::layout("gb-battery").read(file, hints)->saves[0].parts[0].data.size(), 0x2000U);
 }
 
 TEST(Doubled, ByteLinesKeepTheirFiller) {
@@ -152,12 +150,13 @@ TEST(GbaEeprom, OrderIsReadFromTheContent) {
   hints.system = System::gba;
   EXPECT_EQ(identify(chip, hints).front().layout->info().id, "gba-eeprom8k");
   EXPECT_EQ(identify(reversed, hints).front().layout->info().id, "gba-eeprom8k-reversed");
-  EXPECT_EQ(layout("gba-eeprom8k-reversed").read(reversed, hints)->saves[0].parts[0].data, chip);
+  EXPECT_EQ(test::layout("gba-eeprom8k-reversed").read(reversed, hints)->saves[0].parts[0].data,
+            chip);
 }
 
 TEST(Health, KnowsDeadBatteriesAndHoles) {
   const auto part = [&](const Bytes& data) {
-    return layout("snes-battery").read(data, {})->saves[0].parts[0];
+    return test::layout("snes-battery").read(data, {})->saves[0].parts[0];
   };
   Bytes pattern(0x2000);
   for (std::size_t i = 0; i < pattern.size(); ++i)
@@ -165,9 +164,10 @@ TEST(Health, KnowsDeadBatteriesAndHoles) {
   EXPECT_TRUE(part(pattern).blank);
   EXPECT_FALSE(part(test::random_bytes(0x2000, 6)).blank);
   Bytes holed = test::random_bytes(0x2000, 7);
-  EXPECT_FALSE(has_code(layout("snes-battery").read(holed, {})->findings, Code::half_written));
+  EXPECT_FALSE(
+      has_code(test::layout("snes-battery").read(holed, {})->findings, Code::half_written));
   std::fill_n(holed.begin() + 0x800, 0x400, std::byte{0xFF});
-  EXPECT_TRUE(has_code(layout("snes-battery").read(holed, {})->findings, Code::half_written));
+  EXPECT_TRUE(has_code(test::layout("snes-battery").read(holed, {})->findings, Code::half_written));
 }
 
 // Moulds with a header and a trailer of any length.
@@ -187,7 +187,7 @@ TEST_P(Mould, KeepsWhatSurroundsTheBody) {
   for (const Bytes& content : {newer, old}) {
     save.parts = {{"sram", content, false}};
     const auto written =
-        imitate(layout("snes-battery"), {std::span(&save, 1), ByteView(mould), {}});
+        imitate(test::layout("snes-battery"), {std::span(&save, 1), ByteView(mould), {}});
     ASSERT_TRUE(written) << written.error().text;
     EXPECT_EQ(written->bytes, header + content + trailer);
   }
@@ -204,7 +204,7 @@ TEST(MouldOf, ARandomFileIsRefused) {
   save.parts = {{"sram", test::random_bytes(0x2000, 11), false}};
   const Bytes strange = test::random_bytes(0x2000 + 700, 12);
   const auto written =
-      imitate(layout("snes-battery"), {std::span(&save, 1), ByteView(strange), {}});
+      imitate(test::layout("snes-battery"), {std::span(&save, 1), ByteView(strange), {}});
   ASSERT_FALSE(written);
   EXPECT_EQ(written.error().code, Code::mould_differs);
 }
