@@ -125,7 +125,7 @@ void add_page(Command& command, PageChoice& choice) {
 Result<void> write_page(Session& session, Run& run, const std::string& command,
                         const PageChoice& choice, const std::string& text) {
   const ByteView bytes = as_bytes(text);
-  const OutputKind kind{command, "", "", choice.replace};
+  const OutputKind kind{command, "", "", choice.replace, true};
   const auto written = write_outputs(session, kind, {{*choice.file, {bytes.begin(), bytes.end()}}});
   if (!written) return tl::unexpected(written.error());
   if (!run.json) run.print(fmt::format("the page is in {}\n", path_text(choice.file->string())));

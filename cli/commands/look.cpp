@@ -58,6 +58,7 @@ class ItemPrinter {
       first_ = false;
     } else {
       print_text(item_text(item, style_));
+      next_step_ = next_step_text(item, style_);
     }
   }
   /// One item of a folder: folders are shown as a table when they are at their end.
@@ -78,6 +79,8 @@ class ItemPrinter {
     rows_.clear();
     others_ = 0;
   }
+  /// Of the only item; empty after several, or after a table.
+  [[nodiscard]] std::string next_step() const { return count_ == 1 ? next_step_ : ""; }
   [[nodiscard]] const std::vector<Item>& kept() const { return kept_; }
   /// Two files that could be dumps of one cartridge.
   [[nodiscard]] bool two_of_a_kind() const {
@@ -108,6 +111,7 @@ class ItemPrinter {
   std::size_t others_ = 0;  // files without a row
   std::vector<DumpKind> items_;
   std::size_t count_ = 0;
+  std::string next_step_;
 };
 
 bool holds_many(Session& session, const std::string& path, const LookOptions& options) {
@@ -214,6 +218,7 @@ Result<void> look_at_all(Session& session, const LookArguments& arguments, Run& 
   }
   const auto differences = differences_of(session, arguments, options, printer);
   printer.finish(nullptr, differences);
+  if (!run.json && arguments.paths.size() == 1) run.print(printer.next_step());
   if (!run.json && !differences.empty())
     run.print(fields_that_differ(session, arguments.paths, run.style()));
   if (!arguments.page.file) return {};

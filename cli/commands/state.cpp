@@ -32,8 +32,8 @@ void add_state_list(Command& state, Run& run) {
       if (!picture->empty()) {
         const auto png = board_png(*boards);
         if (!png) return tl::unexpected(png.error());
-        if (auto written =
-                write_outputs(session, {"state list", *place, {}, *replace}, {{*picture, *png}});
+        if (auto written = write_outputs(session, {"state list", *place, {}, *replace, true},
+                                         {{*picture, *png}});
             !written)
           return tl::unexpected(written.error());
       }

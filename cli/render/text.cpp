@@ -280,6 +280,17 @@ std::string item_text(const Item& item, const Style& style) {
   return text + findings_text(item.findings, style, kMargin);
 }
 
+std::string next_step_text(const Item& item, const Style& style) {
+  const bool advised = std::ranges::any_of(
+      item.findings, [](const Finding& finding) { return !finding.hint.empty(); });
+  const bool known = !item.layout.empty() || (item.archive && !item.saves.empty());
+  if (advised || !known || item.kind == Kind::rom || item.blank == true) return "";
+  const std::string path = "\"" + path_text(item.path) + "\"";
+  std::string step = "bring it elsewhere with: bayswap carry " + path + " --to FOLDER";
+  if (item.card && !item.package) step = "see its saves with: bayswap card show " + path;
+  return style.paint(Tone::quiet, step) + "\n";
+}
+
 std::string differences_text(const std::vector<PartDifference>& differences, const Style& style) {
   std::string text = style.paint(Tone::title, "compared") + "\n";
   for (const PartDifference& part : differences) {

@@ -17,6 +17,9 @@ namespace bayswap::cli {
 [[nodiscard]] std::string title_id_text(const Game& game);
 
 [[nodiscard]] std::string item_text(const Item& item, const Style& style);
+/// What to type next after a look at one file or folder; empty where a finding says it, or where
+/// nothing is sure enough.
+[[nodiscard]] std::string next_step_text(const Item& item, const Style& style);
 [[nodiscard]] std::string differences_text(const std::vector<PartDifference>& differences,
                                            const Style& style);
 [[nodiscard]] std::string reshaped_text(const Reshaped& reshaped, const Style& style);

@@ -39,7 +39,8 @@ Result<std::vector<Path>> write_icons(Session& session, const ShownCard& card, c
     }
   }
   if (files.empty()) return written;
-  if (auto done = write_outputs(session, {"card show", card.name, {}, replace}, std::move(files));
+  if (auto done =
+          write_outputs(session, {"card show", card.name, {}, replace, true}, std::move(files));
       !done)
     return tl::unexpected(done.error());
   return written;

@@ -13,7 +13,6 @@
 namespace bayswap {
 namespace {
 
-// In full. Through a link, the file behind it is what changes.
 // Without a history: only what is new, and what cannot be completed goes again.
 Result<void> write_new(Storage& storage, const std::vector<FileChange>& changes) {
   for (const FileChange& change : changes) {
@@ -55,6 +54,8 @@ Result<std::string> write_outputs(Session& session, const OutputKind& kind,
     replaces = replaces || change.before;
     changes.push_back(std::move(change));
   }
+  if (kind.report && !replaces)
+    return write_new(storage, changes).map([] { return std::string(); });
   auto history = recovered_history(storage, session.history_file());
   if (!history) {
     if (replaces || history.error().trouble != Trouble::place)

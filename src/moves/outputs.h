@@ -23,10 +23,13 @@ struct OutputKind {
   std::string source;   ///< for people
   std::string title;
   bool replace = false;  ///< existing files may be overwritten
+  /// A page or picture about saves: history has nothing to keep of it, and undo passes over it.
+  bool report = false;
 };
 
-/// Writes all of them or none. Gives the name of the move; empty when the history can't be written
-/// and nothing was overwritten. Errors: `name-taken` without `replace`; those of Mover::apply().
+/// Writes all of them or none; of a report, those before one that fails. Gives the name of the
+/// move; empty when nothing was overwritten and it is a report, or the history can't be written.
+/// Errors: `name-taken` without `replace`; those of Mover::apply().
 [[nodiscard]] Result<std::string> write_outputs(Session& session, const OutputKind& kind,
                                                 std::vector<OutFile> files);
 

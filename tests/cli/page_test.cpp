@@ -5,6 +5,7 @@
 #include "cli/render/html.h"
 #include "cli/render/page.h"
 #include "core/packing/png.h"
+#include "support/bytes.h"
 #include "support/tool.h"
 
 namespace bayswap {
@@ -66,6 +67,26 @@ TEST_F(Pages, AreSoundForEveryCommandThatWritesOne) {
   expect_sound(hub);
   EXPECT_NE(hub.find("Not on the hub yet"), std::string::npos);
   EXPECT_EQ(run({"hub", "show", "--page", "page.html"}).status, 1) << "it is there";
+}
+
+// They change no save, so undo takes back what was done before them.
+TEST_F(Pages, AreNothingToUndo) {
+  const std::string there = "den/saves/Lantern Drift (Europe).srm";
+  ASSERT_EQ(run({"carry", "reader/LANTERN DRIFT.srm", "--to", "den"}).status, 0);
+  ASSERT_TRUE(std::filesystem::exists(folder_ / there));
+  ASSERT_EQ(run({"look", there, "--page", "pages/save.html"}).status, 0);
+  ASSERT_EQ(run({"state", "list", "wharf", "--png", "board.png"}).status, 0);
+  ASSERT_EQ(run({"card", "show", "den/cards/left.card", "--icons", "pictures"}).status, 0);
+  ASSERT_EQ(run({"undo"}).status, 0);
+  EXPECT_FALSE(std::filesystem::exists(folder_ / there));
+  EXPECT_TRUE(std::filesystem::exists(folder_ / "pages/save.html"));
+  EXPECT_TRUE(std::filesystem::exists(folder_ / "board.png"));
+  EXPECT_TRUE(std::filesystem::exists(folder_ / "pictures"));
+  // A file that a page replaced comes back.
+  folder_.write("mine.html", test::bytes({1, 2, 3}));
+  ASSERT_EQ(run({"look", "wharf", "--page", "mine.html", "--replace"}).status, 0);
+  ASSERT_EQ(run({"undo"}).status, 0);
+  EXPECT_EQ(test::read(folder_ / "mine.html"), test::bytes({1, 2, 3}));
 }
 
 TEST_F(Pages, OpenInABrowser) {

@@ -85,6 +85,30 @@ TEST_F(Tool, ComparesTwoDumps) {
   EXPECT_EQ(same["compare"].at(0)["differing"], 0);
 }
 
+// What is printed can be typed as it is, but for the words in capitals.
+TEST_F(Tool, LookSaysWhatToTypeNext) {
+  const std::string save = "reader/LANTERN DRIFT.srm";
+  const auto last_line = [this](std::vector<std::string> words) {
+    words.insert(words.begin(), "look");
+    const std::string text = run(words).out;
+    return text.substr(text.rfind('\n', text.size() - 2) + 1);
+  };
+  EXPECT_EQ(last_line({save}),
+            "bring it elsewhere with: bayswap carry \"" + save + "\" --to FOLDER\n");
+  EXPECT_EQ(run({"carry", save, "--to", "den", "--plan"}).status, 0);
+  const std::string card = "den/cards/velvet.card";
+  EXPECT_EQ(last_line({card}), "see its saves with: bayswap card show \"" + card + "\"\n");
+  EXPECT_EQ(run({"card", "show", card}).status, 0);
+  // A finding says something better; a ROM goes nowhere; of two files neither is meant.
+  const std::string rom = "reader/LANTERN DRIFT.sfc";
+  for (const std::vector<std::string>& words :
+       std::vector<std::vector<std::string>>{{"reader/dead battery/Lantern Drift.srm"},
+                                             {"downloads/failed.card"},
+                                             {rom},
+                                             {save, rom}})
+    EXPECT_EQ(last_line(words).find("with: bayswap"), std::string::npos) << words[0];
+}
+
 TEST_F(Tool, ReadsRomsInsideZip) {
   const Outcome zipped =
       test::run_program({"bsdtar", "--format=zip", "-cf", at("drawer/zipped.zip"), "-C",
