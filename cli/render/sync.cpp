@@ -195,10 +195,11 @@ std::string checked_text(const HubChecked& checked, const Style& style) {
 }
 
 std::string tidied_text(const HubTidied& tidied, bool plan, const Style& style) {
-  return fmt::format("{}{} {}, {} removed\n",
-                     plan ? style.paint(Tone::quiet, "would go: ") : std::string(),
-                     counted(tidied.versions, "version"), plan ? "let go" : "let go",
-                     counted(tidied.objects, "object"));
+  const std::string mark = style.paint(Tone::good, "✓ ");
+  if (tidied.versions == 0 && tidied.objects == 0) return mark + "nothing to tidy\n";
+  return fmt::format("{} {}: {}, {}\n", plan ? "would remove" : mark + "removed",
+                     counted(tidied.versions, "old version"), counted(tidied.objects, "object"),
+                     size_text(tidied.bytes));
 }
 
 }  // namespace bayswap::cli

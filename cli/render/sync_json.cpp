@@ -106,6 +106,7 @@ std::string json_text(const HubChecked& checked) {
 std::string json_text(const HubTidied& tidied) {
   Json json = with_schema("versions", tidied.versions);
   json["objects"] = tidied.objects;
+  json["bytes"] = tidied.bytes;
   return dump(json) + "\n";
 }
 

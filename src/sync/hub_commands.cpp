@@ -49,8 +49,8 @@ bool is_device_name(const std::string& name) {
          name.find_first_of(":@/") == std::string::npos;
 }
 
-// Bytes of each content once.
-std::uint64_t bytes_of_all(const VersionGraph& graph) {
+// Bytes of each object that holds content.
+std::map<Digest, std::uint64_t> content_sizes(const VersionGraph& graph) {
   std::map<Digest, std::uint64_t> sizes;
   for (const SaveVersion& version : graph.versions())
     for (const VersionPart& part : version.parts) {
@@ -60,9 +60,7 @@ std::uint64_t bytes_of_all(const VersionGraph& graph) {
         left -= sizes[piece];
       }
     }
-  std::uint64_t bytes = 0;
-  for (const auto& [piece, size] : sizes) bytes += size;
-  return bytes;
+  return sizes;
 }
 
 HubReport report_of(JoinedHub& joined, const LocalState& state) {
@@ -83,7 +81,7 @@ HubReport report_of(JoinedHub& joined, const LocalState& state) {
   report.saves = joined.graph().saves().size();
   report.versions = joined.graph().versions().size();
   report.waiting = joined.graph().waiting();
-  report.bytes = bytes_of_all(joined.graph());
+  for (const auto& [object, bytes] : content_sizes(joined.graph())) report.bytes += bytes;
   report.sealed = joined.hub().is_sealed();
   report.notes = joined.notes();
   return report;
@@ -136,6 +134,35 @@ SealKeeper keeper_in(const Session& session, const StateFolder& folder) {
     return folder.keep_secret(hub, secret);
   };
   return keeper;
+}
+
+// What a hub no longer has to keep.
+struct Leftovers {
+  std::vector<std::string> versions;  // ids
+  std::set<Digest> objects;           // that no other version needs
+};
+
+Leftovers leftovers_of(const JoinedHub& joined, std::size_t keep, int days, std::int64_t now) {
+  constexpr std::int64_t kDay = 86'400'000'000'000;  // ns
+  const VersionGraph& graph = joined.graph();
+  Leftovers old;
+  std::set<Digest> needed;
+  for (const SyncedSave& save : graph.saves()) {
+    // Counted from the newest: tips always stay.
+    std::size_t stays = save.tips.size();
+    for (auto place = save.versions.rbegin(); place != save.versions.rend(); ++place) {
+      const SaveVersion& version = graph.versions()[*place];
+      const bool tip = std::ranges::find(save.tips, *place) != save.tips.end();
+      const bool gone = joined.let_go().contains(version.id);
+      const bool goes = !tip && stays >= keep && now - version.time_ns > days * kDay;
+      if (!goes && !gone && !tip) ++stays;
+      if (goes && !gone) old.versions.push_back(version.id);
+      for (const Digest& object : objects_of(version))
+        (goes || gone ? old.objects : needed).insert(object);
+    }
+  }
+  std::erase_if(old.objects, [&](const Digest& object) { return needed.contains(object); });
+  return old;
 }
 
 }  // namespace
@@ -254,43 +281,20 @@ Result<HubChecked> check_hub(Session& session) {
 Result<HubTidied> tidy_hub(Session& session, std::size_t keep, int days, bool plan) {
   auto joined = JoinedHub::open(session, hub_state(session));
   if (!joined) return tl::unexpected(joined.error());
-  constexpr std::int64_t kDay = 86'400'000'000'000;  // ns
   const std::int64_t now = now_ns();
-  const VersionGraph& graph = joined->graph();
-  std::vector<std::string> let_go;
-  std::set<Digest> needed;
-  std::map<Digest, std::uint64_t> free;
-  for (const SyncedSave& save : graph.saves()) {
-    // Counted from the newest: tips always stay.
-    std::size_t stays = save.tips.size();
-    for (auto place = save.versions.rbegin(); place != save.versions.rend(); ++place) {
-      const SaveVersion& version = graph.versions()[*place];
-      const bool tip = std::ranges::find(save.tips, *place) != save.tips.end();
-      const bool old = now - version.time_ns > days * kDay;
-      const bool gone = joined->let_go().contains(version.id);
-      const bool goes = !tip && stays >= keep && old;
-      if (!goes && !gone && !tip) ++stays;
-      if (goes && !gone) let_go.push_back(version.id);
-      for (const Digest& object : objects_of(version))
-        if (goes || gone)
-          free.emplace(object, 0);
-        else
-          needed.insert(object);
-    }
-  }
-  HubTidied tidied;
-  tidied.versions = let_go.size();
-  std::erase_if(free, [&](const auto& one) { return needed.contains(one.first); });
+  Leftovers old = leftovers_of(*joined, keep, days, now);
   const auto there = joined->hub().objects();
   if (!there) return tl::unexpected(there.error());
-  std::erase_if(free, [&](const auto& one) { return !there->contains(one.first); });
-  tidied.objects = free.size();
-  if (plan || (let_go.empty() && free.empty())) return tidied;
+  std::erase_if(old.objects, [&](const Digest& object) { return !there->contains(object); });
+  HubTidied tidied{old.versions.size(), old.objects.size(), 0};
+  for (const auto& [object, bytes] : content_sizes(joined->graph()))
+    if (old.objects.contains(object)) tidied.bytes += bytes;
+  if (plan) return tidied;
   // Everybody knows of it before anything goes: who still needs an object puts it there again.
-  if (!let_go.empty())
-    if (const auto known = joined->publish({{}, let_go, {}}, now); !known)
+  if (!old.versions.empty())
+    if (const auto known = joined->publish({{}, old.versions, {}}, now); !known)
       return tl::unexpected(known.error());
-  for (const auto& [object, size] : free)
+  for (const Digest& object : old.objects)
     if (auto removed = joined->hub().remove_object(object); !removed)
       return tl::unexpected(removed.error());
   return tidied;

@@ -429,6 +429,7 @@ TEST_F(SyncTest, OldVersionsAreLetGo) {
   ASSERT_TRUE(tidied) << tidied.error().text;
   EXPECT_EQ(tidied->versions, 4U);
   EXPECT_EQ(tidied->objects, 4U);
+  EXPECT_EQ(tidied->bytes, 4 * progress(0).size());
   EXPECT_EQ(tidy_hub(session, 2, 1, false)->versions, 0U);
   EXPECT_TRUE(check_hub(session)->damaged.empty());
   EXPECT_EQ(synced(ferry).in_step, 1U);
