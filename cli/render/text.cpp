@@ -135,11 +135,11 @@ const char* fate_of(const MoveReport& move, Doing doing) {
   if (move.folder) return "a folder with other content";
   if (move.cartridge) return "another save on the cartridge";
   if (is_package(layouts().find(move.to_layout)))
-    return doing == Doing::putting ? "a package whose other files stay as they lie"
+    return doing == Doing::putting ? "a package whose other files stay as they are"
                                    : "a package that is replaced as a whole";
   if (move.to_layout.empty()) return "a state that is replaced";
-  return move.label.empty() ? "a file that is imitated"
-                            : "a card whose other saves stay as they lie";
+  return move.label.empty() ? "a file whose form is kept"
+                            : "a card whose other saves stay as they are";
 }
 
 // `3 replaced, 1 new; 2 there that this save does not have stay: a.bin and b.bin`.

@@ -178,7 +178,7 @@ class CardLayout : public Layout {
   [[nodiscard]] virtual std::string numbered(const Save& save, int number) const;
 
   [[nodiscard]] Result<Content> read(ByteView file, const Hints& hints) const override;
-  /// With a card as the mould, saves that are on it stay as they lie.
+  /// With a card as the mould, saves that are on it stay as they are.
   [[nodiscard]] Result<Written> write(const WriteRequest& request) const override;
 };
 

@@ -30,7 +30,7 @@ void add_file(Source& source, Inspection& found) {
     source.save.kind = Kind::state;
     source.problems.push_back(state_finding(has_state_name(inner_name(found.path))
                                                 ? "its name has a slot"
-                                                : "its size or form fits no save chip"));
+                                                : "its size or form matches no save chip"));
     return;
   }
   const Layout* layout = found.layout();

@@ -50,7 +50,7 @@ std::string reason_for(Storage& storage, const Path& path, bool matched, bool na
     return "a save state";
   if (guesses.empty() && !ordinary.empty()) return ordinary;
   if (matched) return "no ROM has this name";
-  if (guesses.empty()) return "no save that is known";
+  if (guesses.empty()) return "not recognised as a save";
   return named ? "a ROM has its name, but no shelf is sure" : "no ROM's name in its path";
 }
 

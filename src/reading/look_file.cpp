@@ -164,7 +164,7 @@ void add_state(const Inspection& found, const LookOptions& options, const Catalo
   if (item.game.title.empty()) item.game.title = safe_text(title_of_state(found, catalog));
   const bool named = has_state_name(inner_name(found.path));
   item.findings.push_back(
-      state_finding(named ? "its name has a slot" : "its size or form fits no save chip"));
+      state_finding(named ? "its name has a slot" : "its size or form matches no save chip"));
   // Where states belong, one is not a surprise.
   if (named || (found.shelf && found.shelf->shelf->kind == Kind::state))
     item.findings.back().level = Level::note;

@@ -49,7 +49,7 @@ TEST(Render, PaintChangesNoLetterOfABay) {
       "saves/Copper Tide with a name that is long enough for a second line (America).srm"};
   bay.shelves = {shelf};
   bay.questions = {"which of the two is the one that counts?"};
-  bay.unexplained = {"notes.txt: no save that is known", "bad\x1b[31mname"};
+  bay.unexplained = {"notes.txt: not recognised as a save", "bad\x1b[31mname"};
   const std::string plain = bay_text(bay, Style(false, 60), true);
   EXPECT_EQ(without_paint(bay_text(bay, Style(true, 60), true)), plain);
   EXPECT_EQ(plain.find('\x1b'), std::string::npos);
