@@ -45,12 +45,15 @@ void add_learn(Command& bay, Run& run) {
     std::string place;
     std::string system;
     std::string port;
+    std::optional<Path> roms;
   };
   auto arguments = std::make_shared<Arguments>();
   Command& command = add_command(bay, run, "learn", "Work out where a program keeps its saves",
                                  "bayswap bay learn den den");
   command.add_option("NAME", arguments->name, "a name for the bay").required();
   command.add_option("PATH", arguments->place, "the folder with its saves (and ROMs)");
+  command.add_option("--roms", arguments->roms, "the folder of their ROMs, if they lie elsewhere")
+      .type_name("FOLDER");
   command
       .add_option(
           "--port", arguments->port,
@@ -74,7 +77,7 @@ void add_learn(Command& bay, Run& run) {
         system = *said;
       }
       const auto bay = learn_bay(*session.storage, session.catalog, arguments->name,
-                                 arguments->place, session.progress, system);
+                                 arguments->place, session.progress, system, arguments->roms);
       if (!bay) return tl::unexpected(bay.error());
       const auto old = session.bays.find(arguments->name);
       const std::vector<Shelf> before = old ? (*old)->shelves : std::vector<Shelf>{};

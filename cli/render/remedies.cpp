@@ -43,6 +43,7 @@ std::string command_text(Remedy remedy, const std::string& with) {
                           : fmt::format("bayswap card mend \"{0}\" -o \"{0}.mended\"", with);
     case Remedy::learn_bay:
       return fmt::format("bayswap bay learn {} FOLDER", is_bay_name(with) ? with : "NAME");
+    case Remedy::learn_with_roms: return "bayswap bay learn NAME FOLDER --roms ROMFOLDER";
     case Remedy::show_bay: return behind("bayswap bay show", with);
     case Remedy::list_bays: return "bayswap bay list";
     case Remedy::list_layouts: return "bayswap layouts";

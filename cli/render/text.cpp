@@ -375,12 +375,10 @@ std::string understood_text(const PlaceReport& place, const Style& style) {
   std::string text = style.paint(Tone::title, path_text(place.path)) + "\n" +
                      std::string(kMargin, ' ') + style.paint(Tone::key, "understood ") +
                      wrapped(place.words, style.width(), kMargin + 11) + "\n";
-  if (!place.exact)
-    text += std::string(kMargin, ' ') +
-            style.paint(Tone::quiet,
-                        "→ keep that: bayswap bay learn NAME \"" + safe_text(place.path) + "\"") +
-            "\n";
-  return text;
+  if (place.exact) return text;
+  std::string keep = "→ keep that: bayswap bay learn NAME \"" + safe_text(place.path) + "\"";
+  if (!place.roms.empty()) keep += " --roms \"" + safe_text(place.roms) + "\"";
+  return text + std::string(kMargin, ' ') + style.paint(Tone::quiet, keep) + "\n";
 }
 
 std::string report_text(const CarryReport& report, const Style& style, Doing doing) {

@@ -37,7 +37,7 @@ struct Shelf {
   std::string pattern;
   /// One or more: the game's chip decides which. None for states, whose form nobody knows.
   std::vector<std::string> layout;
-  std::string roms;  ///< folder of the system's ROMs, relative; may be empty
+  std::string roms;  ///< folder of the system's ROMs, relative or in full; may be empty
 
   // What learning saw; not part of the file.
   std::size_t explains = 0;
@@ -104,10 +104,12 @@ class BayList {
 /// content, and the naming pattern that explains most names. Errors: `missing`, `no-match` when
 /// nothing was found that a rule could be made of.
 /// `progress` may be null; it is asked between files and what follows from them (`cancelled`).
-/// `system`: of title folders whose names do not tell it.
+/// `system`: of title folders whose names do not tell it. `roms`: a folder elsewhere with the ROMs
+/// of these saves.
 [[nodiscard]] Result<Bay> learn_bay(Storage& storage, const Catalog& catalog, std::string name,
                                     const Path& place, Progress* progress = nullptr,
-                                    std::optional<System> system = {});
+                                    std::optional<System> system = {},
+                                    const std::optional<Path>& roms = {});
 
 /// A bay that is a cartridge reader at a port. Errors: `usage` for a name that is none.
 [[nodiscard]] Result<Bay> reader_bay(std::string name, const std::string& port);

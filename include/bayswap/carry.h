@@ -90,8 +90,9 @@ struct MoveReport {
 /// A place that is not a bay of the user's, and was understood for one command.
 struct PlaceReport {
   std::string path;
-  std::string words;   ///< "gb saves beside ROMs, named after them"
-  bool exact = false;  ///< it is one file or folder, which is replaced
+  std::string words;      ///< "gb saves beside ROMs, named after them"
+  bool exact = false;     ///< it is one file or folder, which is replaced
+  std::string roms = {};  ///< a folder elsewhere that has the games' ROMs; may be empty
 };
 
 struct CarryReport {

@@ -35,6 +35,7 @@ enum class Remedy {
   new_card,
   mend_card,
   learn_bay,
+  learn_with_roms,
   show_bay,
   list_bays,
   list_layouts,

@@ -414,17 +414,19 @@ struct Resolved {
 Result<Resolved> with_places(Session& session, const CarryRequest& request) {
   if (auto right = check_request(request); !right) return tl::unexpected(right.error());
   Resolved resolved{request, {}};
-  const auto resolve = [&](std::string& name) -> Result<void> {
-    auto place = understand_place(session, name);
+  const auto resolve = [&](std::string& name, const std::optional<Path>& rom) -> Result<void> {
+    auto place = understand_place(session, name, rom);
     if (!place) return tl::unexpected(place.error());
     name = place->bay;
     if (!place->known)
-      resolved.understood.push_back({place->path, std::move(place->words), place->exact});
+      resolved.understood.push_back(
+          {place->path, std::move(place->words), place->exact, place->roms});
     return {};
   };
   if (!or_empty(request.from).empty())
-    if (auto done = resolve(*resolved.request.from); !done) return tl::unexpected(done.error());
-  if (auto done = resolve(resolved.request.to); !done) return tl::unexpected(done.error());
+    if (auto done = resolve(*resolved.request.from, {}); !done) return tl::unexpected(done.error());
+  if (auto done = resolve(resolved.request.to, request.rom); !done)
+    return tl::unexpected(done.error());
   if (auto right = check_request(resolved.request); !right) return tl::unexpected(right.error());
   return resolved;
 }

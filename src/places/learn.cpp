@@ -45,17 +45,30 @@ struct Candidate {
   bool state = false;               // its bytes or name say so
 };
 
+// The files of a place, and those of a folder elsewhere. The one may lie inside the other.
+std::vector<WalkedFile> with_files_of(Storage& storage, std::vector<WalkedFile> files,
+                                      const Path& place, const Path& folder) {
+  if (folder.empty() || text_lies_in(place.native(), folder.native())) return files;
+  std::vector<WalkedFile> more = files_below(storage, folder);
+  std::erase_if(
+      more, [&](const WalkedFile& file) { return text_lies_in(place.native(), file.folder()); });
+  std::ranges::move(more, std::back_inserter(files));
+  return files;
+}
+
 class Learner {
  public:
   [[nodiscard]] const std::vector<std::string>& questions() const { return questions_.all(); }
 
-  Learner(Storage& storage, const Catalog& catalog, const Path& place, std::optional<System> system)
+  /// `roms`: another folder with ROMs of the saves; may be empty.
+  Learner(Storage& storage, const Catalog& catalog, const Path& place, std::optional<System> system,
+          const Path& roms)
       : system_(system),
         storage_(storage),
         catalog_(catalog),
         place_(place),
         files_(files_below(storage, place)),
-        roms_(RomIndex::of(storage, files_, catalog)),
+        roms_(RomIndex::of(storage, with_files_of(storage, files_, place, roms), catalog)),
         companions_(std::ranges::any_of(
             files_, [](const WalkedFile& file) { return is_second_file_name(file.name()); })) {}
 
@@ -451,17 +464,24 @@ Seen what_lies_in(const Path& folder, const std::vector<WalkedFile>& files, cons
 }  // namespace
 
 Result<Bay> learn_bay(Storage& storage, const Catalog& catalog, std::string name, const Path& place,
-                      Progress* progress, std::optional<System> system) {
+                      Progress* progress, std::optional<System> system,
+                      const std::optional<Path>& roms) {
   if (!is_bay_name(name))
     return fail(Trouble::usage, Code::usage, fmt::format("'{}' cannot name a bay", safe_text(name)),
                 "use letters, digits, '-' and '_'");
-  std::error_code problem;
+  const auto real = [](const Path& path) {
+    std::error_code problem;
+    const Path canonical = std::filesystem::canonical(path, problem);
+    return problem ? path : canonical;
+  };
   Bay bay;
   bay.name = std::move(name);
-  bay.place = std::filesystem::canonical(place, problem);
-  if (problem) bay.place = place;
+  bay.place = real(place);
   if (const auto listed = storage.list(bay.place); !listed) return tl::unexpected(listed.error());
-  Learner learner(storage, catalog, bay.place, system);
+  const Path elsewhere = roms ? real(*roms) : Path();
+  if (roms)
+    if (const auto listed = storage.list(elsewhere); !listed) return tl::unexpected(listed.error());
+  Learner learner(storage, catalog, bay.place, system, elsewhere);
   const auto asked_to_stop = [&](std::size_t done) {
     return progress != nullptr && !progress->report(Work::files, done, learner.files().size());
   };
@@ -481,12 +501,12 @@ Result<Bay> learn_bay(Storage& storage, const Catalog& catalog, std::string name
         Trouble::stopped, Code::no_match,
         fmt::format("{}: could not work out where saves belong there; seen: {}",
                     safe_text(bay.place.string()), seen.words),
-        !bay.questions.empty() ? Hint(bay.questions.front())
+        seen.saves_alone
+            ? Hint{"if the ROMs of these saves lie elsewhere, say where: '",
+                   Remedy::learn_with_roms, "'; or name the very file that is to be replaced"}
+        : !bay.questions.empty() ? Hint(bay.questions.front())
         : seen.titles && !system
             ? Hint{"say which console the folders are of: learn the place with ", Remedy::system}
-        : seen.saves_alone
-            ? Hint("name a folder that holds the games' ROMs as well as these saves, such as the "
-                   "one around it; or the very file that is to be replaced")
             : Hint("start a game there once and save in it, so that an example exists; or "
                    "name the very file that is to be replaced"));
   }

@@ -46,8 +46,8 @@ void LearnQuestions::ask_of_layouts(const std::string& pattern,
   const bool more = ids.size() > kShown;
   ids.resize(std::min(ids.size(), kShown));
   questions_.push_back(
-      fmt::format("{}: {} could be {}{}; name their ROMs' folder by learning a place that holds "
-                  "both, or write the shelf by hand in bays.toml",
+      fmt::format("{}: {} could be {}{}; learn the place together with the folder of their "
+                  "ROMs, or write the shelf by hand in bays.toml",
                   pattern, counted(most, "file"), joined(ids, " or "), more ? " or others" : ""));
 }
 

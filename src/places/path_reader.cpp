@@ -6,6 +6,7 @@
 #include "bayswap/naming.h"
 #include "core/bytes/text.h"
 #include "core/layouts/titles/path_text.h"
+#include "files/atomic_write.h"
 #include "places/name_fields.h"
 #include "places/path_words.h"
 #include "places/second_file.h"
@@ -181,7 +182,8 @@ std::optional<PathReading> PathReader::reading_for(const WalkedFile& file,
 
 std::string PathReader::folder_of(const RomFile& rom) const {
   const std::string folder(folder_text(rom.path));
-  return folder == place_.native() ? "." : text_below(place_.native(), folder);
+  if (folder == place_.native()) return ".";
+  return text_lies_in(place_.native(), folder) ? text_below(place_.native(), folder) : folder;
 }
 
 }  // namespace bayswap

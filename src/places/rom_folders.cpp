@@ -22,7 +22,9 @@ struct Opening {
 };
 
 FolderNames rom_names(const SaveAndRomFolder& folders) {
-  return folders.rom == "." ? FolderNames{} : names_in(folders.rom);
+  FolderNames names = folders.rom == "." ? FolderNames{} : names_in(folders.rom);
+  if (!names.empty() && folders.rom.starts_with('/')) names.front().insert(0, "/");
+  return names;
 }
 
 std::string base_of(const FolderNames& rom, std::size_t tail) {

@@ -11,7 +11,8 @@
 
 namespace bayswap {
 
-/// Folders of a save and of its ROM, below the place; "" and "." are the place itself.
+/// Folders of a save and of its ROM, below the place; "" and "." are the place itself. A ROM that
+/// lies elsewhere has its folder in full.
 struct SaveAndRomFolder {
   std::string save;
   std::string rom;

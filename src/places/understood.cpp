@@ -136,14 +136,19 @@ std::optional<UnderstoodPlace> place_in_tree(Session& session, const std::string
   return std::nullopt;
 }
 
-Result<UnderstoodPlace> learned_now(Session& session, const std::string& text, const Path& full) {
-  auto bay = learn_bay(*session.storage, session.catalog, "now", full, session.progress);
+Result<UnderstoodPlace> learned_now(Session& session, const std::string& text, const Path& full,
+                                    const std::optional<Path>& rom) {
+  std::optional<Path> roms;
+  if (rom && !lies_in(full, full_path(*rom))) roms = full_path(*rom).parent_path();
+  auto bay = learn_bay(*session.storage, session.catalog, "now", full, session.progress, {}, roms);
   if (!bay) return tl::unexpected(bay.error());
   std::vector<std::string> words;
   for (const Shelf& shelf : bay->shelves) words.push_back(words_of_shelf(shelf));
   bay->name = text;
   session.bays.add_for_now(std::move(*bay));
-  return UnderstoodPlace{text, false, false, joined(words, "; "), full.string()};
+  return UnderstoodPlace{text,          false,
+                         false,         joined(words, "; "),
+                         full.string(), roms ? roms->string() : std::string()};
 }
 
 }  // namespace
@@ -167,7 +172,8 @@ std::string words_of_shelf(const Shelf& shelf) {
   return text;
 }
 
-Result<UnderstoodPlace> understand_place(Session& session, const std::string& text) {
+Result<UnderstoodPlace> understand_place(Session& session, const std::string& text,
+                                         const std::optional<Path>& rom) {
   const auto known = session.bays.find(text);
   if (known) return UnderstoodPlace{text, true, false, {}, {}};
   const auto info = session.storage->info(text);
@@ -200,7 +206,7 @@ Result<UnderstoodPlace> understand_place(Session& session, const std::string& te
   if (auto place = place_in_tree(session, text, full)) return std::move(*place);
   if (const Bay* around = bay_around(session, full))
     return UnderstoodPlace{around->name, true, false, {}, {}};
-  return learned_now(session, text, full);
+  return learned_now(session, text, full, rom);
 }
 
 }  // namespace bayswap

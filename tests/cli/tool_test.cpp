@@ -109,6 +109,27 @@ TEST_F(Tool, LookSaysWhatToTypeNext) {
     EXPECT_EQ(last_line(words).find("with: bayswap"), std::string::npos) << words[0];
 }
 
+// A program's hidden folder, and games on another shelf.
+TEST_F(Tool, CarriesToSavesWhoseRomsLieElsewhere) {
+  const std::string rom = "games/Lantern Drift (Europe) [!].sfc";
+  folder_.write(rom, test::read(folder_ / "den/roms/snes/Lantern Drift (Europe).sfc"));
+  folder_.write(".program/saves/Other Game.srm", Bytes(0x2000));
+  folder_.write(".program/saves/Lantern Drift (Europe) [!].srm", Bytes(0x2000));
+  const std::string save = "reader/LANTERN DRIFT.srm";
+  const std::string hint = object({"carry", save, "--to", ".program"}, 1)["error"]["hint"];
+  EXPECT_NE(hint.find("bayswap bay learn NAME FOLDER --roms"), std::string::npos) << hint;
+  const std::string there = ".program/saves/Lantern Drift (Europe) [!].srm";
+  const json plan = object({"carry", save, "--to", ".program", "--rom", rom, "--plan"});
+  EXPECT_EQ(plan["moves"].at(0)["to"], at(there));
+  const Outcome words = run({"carry", save, "--to", ".program", "--rom", rom, "--plan"});
+  EXPECT_NE(words.out.find(" --roms \"" + at("games") + "\""), std::string::npos) << words.out;
+  ASSERT_EQ(run({"bay", "learn", "hidden", ".program", "--roms", "games"}).status, 0);
+  ASSERT_EQ(run({"carry", save, "--to", "hidden"}).status, 0);
+  EXPECT_EQ(test::read(folder_ / there), test::read(folder_ / save));
+  EXPECT_EQ(object({"look", there})["items"].at(0)["game"]["title"], "Lantern Drift");
+  EXPECT_EQ(run({"bay", "learn", "other", ".program", "--roms", "nowhere"}).status, 3);
+}
+
 TEST_F(Tool, ReadsRomsInsideZip) {
   const Outcome zipped =
       test::run_program({"bsdtar", "--format=zip", "-cf", at("drawer/zipped.zip"), "-C",

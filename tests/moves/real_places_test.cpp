@@ -22,10 +22,10 @@ using test::operator+;
 class RealPlaces : public test::RealPlaceTest {
  protected:
   void handheld() {
+    std::uint32_t seed = 80;
     for (const std::string game : {"Kite", "Moss", "Tin"}) {
       folder_.write("hand/gb/" + game + " (Europe).gb", demo::gb_rom(test::upper(game), 0x03, 2));
-      folder_.write("hand/gb/" + game + " (Europe).sav",
-                    random_bytes(0x2000, static_cast<std::uint32_t>(game.size() + game[0])), 30);
+      folder_.write("hand/gb/" + game + " (Europe).sav", random_bytes(0x2000, ++seed), 30);
     }
     junk("hand");
   }
@@ -298,8 +298,9 @@ TEST_F(RealPlaces, NamedCopies) {
     for (const auto& [name, bytes] : files(seed)) folder_.write(folder + "/" + name, bytes, age);
   };
   const std::vector<std::string> ids{"000D4C00", "000D5500", "000E0100", "000E0200", "000E0300"};
+  std::uint32_t seed = 400;
   for (const std::string& id : ids)
-    write("desk/sdmc/title/00040000/" + id + "/data/00000001", id[6] * 7U + id[4], 40);
+    write("desk/sdmc/title/00040000/" + id + "/data/00000001", ++seed, 40);
   junk("desk");
   const std::vector<std::vector<std::string>> forms{
       {"0x00D4C Halyard", "0x00D55 Northern Relay", "0x00E01 Tin", "0x00E02 Moss", "0x00E03 Kite"},

@@ -176,15 +176,15 @@ TEST(LearnBay, ContentOfOneFileSettlesTheOrderForAll) {
   EXPECT_EQ(bay->shelves[0].layout, std::vector<std::string>{"n64-combined"});
 }
 
-// People name the folder of the saves; the ROMs lie beside it.
-TEST(LearnBay, SavesAloneAskForTheFolderAround) {
+// People name the folder of the saves; the ROMs lie somewhere else.
+TEST(LearnBay, SavesAloneAskForTheirRoms) {
   const TempFolder folder;
   folder.write("battery/One Game (Japan).srm", test::random_bytes(8192, 1));
   const auto bay = learn_bay(disk(), {}, "den", folder / "battery");
   ASSERT_FALSE(bay);
   EXPECT_TRUE(bay.error().text.ends_with("seen: 1 file and 1 of them named like a save"))
       << bay.error().text;
-  EXPECT_NE(bay.error().hint.text().find("that holds the games' ROMs as well"), std::string::npos);
+  EXPECT_NE(bay.error().hint.text().find("lie elsewhere"), std::string::npos);
 }
 
 TEST(LearnBay, RefusesEmptyMissingAndBadlyNamed) {

@@ -15,6 +15,7 @@
 #include "core/bytes/hash.h"
 #include "core/bytes/text.h"
 #include "demo/makers.h"
+#include "demo/state_makers.h"
 #include "places/rom_hashes.h"
 #include "support/bytes.h"
 #include "support/card_zoo.h"
@@ -122,7 +123,8 @@ class Habits {
   void litter(const TempFolder& folder) {
     folder.write("settings.ini", std::string("volume=3\n"));
     if (numbers_() % 2 == 0) folder.write(word() + "/log.txt", std::string("started\n"));
-    if (numbers_() % 3 == 0) folder.write(kExamples[1].stem + ".png", test::random_bytes(900, 3));
+    if (numbers_() % 3 == 0)
+      folder.write(kExamples[1].stem + ".png", demo::screen_png(demo::Art::kite));
   }
 
   static Bytes state() {

@@ -117,8 +117,8 @@ TEST(StatePictures, RawScreensOfAllDepths) {
     for (const std::size_t depth : {2U, 3U, 4U}) {
       Bytes raw = bytes({160, 0, 120, 0});
       for (const Colour& pixel : drawn->picture->pixels) {
-        const unsigned packed =
-            (pixel.red >> 3U) << 11U | (pixel.green >> 2U) << 5U | pixel.blue >> 3U;
+        const unsigned packed = (pixel.red >> 3U) * 0x800U + (pixel.green >> 2U) * 0x20U +
+                                static_cast<unsigned>(pixel.blue >> 3U);
         if (depth == 2)
           raw.insert(raw.end(), {static_cast<std::byte>(packed & 0xFFU),
                                  static_cast<std::byte>(packed >> 8U)});

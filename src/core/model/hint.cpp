@@ -21,6 +21,7 @@ std::string_view to_string(Remedy remedy) {
     case Remedy::new_card: return "make a new card";
     case Remedy::mend_card: return "mend the card into a new one";
     case Remedy::learn_bay: return "learn the bay";
+    case Remedy::learn_with_roms: return "learn the bay with the folder of its ROMs";
     case Remedy::show_bay: return "show the bay";
     case Remedy::list_bays: return "list the bays";
     case Remedy::list_layouts: return "list the layouts";
