@@ -13,6 +13,7 @@
 #include "moves/card_source.h"
 #include "moves/cart_target.h"
 #include "moves/folder_source.h"
+#include "places/evidence.h"
 #include "places/walk.h"
 #include "reading/found_states.h"
 
@@ -170,8 +171,9 @@ Result<std::vector<Source>> read_bay(Session& session, RomFolders& folders, BayS
       sources.push_back(unreadable_source(bay, path, found.error()));
       return;
     }
-    // A wide pattern fits ROMs and junk too.
-    const bool strange = found->layout() == nullptr && !found->rom && !found->state;
+    // A wide pattern fits ROMs and junk too, such as a picture with the game's name.
+    const bool picture = !found->ordinary.empty() && !has_save_extension(path.filename().string());
+    const bool strange = found->layout() == nullptr && (picture || (!found->rom && !found->state));
     if (strange || read_rom_file(*session.storage, path, session.catalog)) return;
     // Two shelves can share a pattern; the content may then speak against the first.
     const System system =

@@ -1,6 +1,7 @@
 // The tool as people and scripts run it: a process, its output, its exit status.
 #include <nlohmann/json.hpp>
 
+#include "demo/state_makers.h"
 #include "support/program.h"
 #include "support/tool.h"
 #include "support/world.h"
@@ -128,6 +129,17 @@ TEST_F(Tool, CarriesToSavesWhoseRomsLieElsewhere) {
   EXPECT_EQ(test::read(folder_ / there), test::read(folder_ / save));
   EXPECT_EQ(object({"look", there})["items"].at(0)["game"]["title"], "Lantern Drift");
   EXPECT_EQ(run({"bay", "learn", "other", ".program", "--roms", "nowhere"}).status, 3);
+}
+
+TEST_F(Tool, APictureWithAGamesNameIsNotASave) {
+  folder_.write("plain/roms/Drift.sfc", test::read(folder_ / "reader/LANTERN DRIFT.sfc"));
+  folder_.write("plain/Drift", test::read(folder_ / "reader/LANTERN DRIFT.srm"));
+  folder_.write("plain/Drift.png", demo::screen_png(demo::Art::kite));
+  ASSERT_EQ(run({"bay", "learn", "plain", "plain"}).status, 0);
+  const json moves =
+      object({"carry", "--all", "--from", "plain", "--to", "den", "--plan"})["moves"];
+  ASSERT_EQ(moves.size(), 1U) << moves;
+  EXPECT_EQ(moves.at(0)["status"], "planned");
 }
 
 TEST_F(Tool, ReadsRomsInsideZip) {
