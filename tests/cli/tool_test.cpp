@@ -132,7 +132,7 @@ TEST_F(Tool, CarriesToSavesWhoseRomsLieElsewhere) {
 }
 
 TEST_F(Tool, APictureWithAGamesNameIsNotASave) {
-  folder_.write("plain/roms/Drift.sfc", test::read(folder_ / "reader/LANTERN DRIFT.sfc"));
+  folder_.write("plain/Drift.sfc", test::read(folder_ / "reader/LANTERN DRIFT.sfc"));
   folder_.write("plain/Drift", test::read(folder_ / "reader/LANTERN DRIFT.srm"));
   folder_.write("plain/Drift.png", demo::screen_png(demo::Art::kite));
   ASSERT_EQ(run({"bay", "learn", "plain", "plain"}).status, 0);
