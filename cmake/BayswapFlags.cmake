@@ -40,9 +40,9 @@ function(bayswap_standard_headers target)
   target_precompile_headers(${target} REUSE_FROM bayswap_standard_headers)
 endfunction()
 
-# Up to eight sources of a folder are compiled as one, which halves the time of a clean build. So a
-# name in an unnamed namespace may stand in one source of a folder only. Sources of a folder in
-# SINGLE are compiled alone. Off with -DCMAKE_UNITY_BUILD=OFF.
+# Up to eight sources of a folder are compiled as one, which nearly halves the time of a clean build. So
+# two sources of a folder can't use the same name in their unnamed namespaces. Sources of a folder
+# in SINGLE are compiled alone. Off with -DCMAKE_UNITY_BUILD=OFF.
 #
 #   bayswap_group_sources(TARGET [SINGLE folder …])
 function(bayswap_group_sources target)

@@ -37,7 +37,7 @@ struct Shelf {
   std::string pattern;
   /// One or more: the game's chip decides which. None for states, whose form nobody knows.
   std::vector<std::string> layout;
-  std::string roms;  ///< folder of the system's ROMs, relative or in full; may be empty
+  std::string roms;  ///< the system's ROMs: a folder below the place, or a full path; may be empty
 
   // What learning saw; not part of the file.
   std::size_t explains = 0;

@@ -16,6 +16,7 @@
 #include "core/layouts/titles/path_text.h"
 #include "core/layouts/x360/x360_folder.h"
 #include "files/atomic_write.h"
+#include "files/full_path.h"
 #include "files/two_threads.h"
 #include "places/file_names.h"
 #include "places/find_folders.h"
@@ -461,6 +462,18 @@ Seen what_lies_in(const Path& folder, const std::vector<WalkedFile>& files, cons
           saves > 0 && systems.empty()};
 }
 
+// Where no shelf could be made. `said`: the user said the system.
+Hint what_to_do(const Seen& seen, const std::vector<std::string>& questions, bool said) {
+  if (seen.saves_alone)
+    return {"if the ROMs of these saves lie elsewhere, say where: '", Remedy::learn_with_roms,
+            "'; or name the very file that is to be replaced"};
+  if (!questions.empty()) return questions.front();
+  if (seen.titles && !said)
+    return {"say which console the folders are of: learn the place with ", Remedy::system};
+  return "start a game there once and save in it, so that an example exists; or name the very file "
+         "that is to be replaced";
+}
+
 }  // namespace
 
 Result<Bay> learn_bay(Storage& storage, const Catalog& catalog, std::string name, const Path& place,
@@ -469,16 +482,11 @@ Result<Bay> learn_bay(Storage& storage, const Catalog& catalog, std::string name
   if (!is_bay_name(name))
     return fail(Trouble::usage, Code::usage, fmt::format("'{}' cannot name a bay", safe_text(name)),
                 "use letters, digits, '-' and '_'");
-  const auto real = [](const Path& path) {
-    std::error_code problem;
-    const Path canonical = std::filesystem::canonical(path, problem);
-    return problem ? path : canonical;
-  };
   Bay bay;
   bay.name = std::move(name);
-  bay.place = real(place);
+  bay.place = full_path(place);
   if (const auto listed = storage.list(bay.place); !listed) return tl::unexpected(listed.error());
-  const Path elsewhere = roms ? real(*roms) : Path();
+  const Path elsewhere = roms ? full_path(*roms) : Path();
   if (roms)
     if (const auto listed = storage.list(elsewhere); !listed) return tl::unexpected(listed.error());
   Learner learner(storage, catalog, bay.place, system, elsewhere);
@@ -497,18 +505,10 @@ Result<Bay> learn_bay(Storage& storage, const Catalog& catalog, std::string name
   survey_files(storage, catalog, bay, learner.files(), learner.roms());
   if (bay.shelves.empty()) {
     const Seen seen = what_lies_in(bay.place, learner.files(), learner.roms());
-    return fail(
-        Trouble::stopped, Code::no_match,
-        fmt::format("{}: could not work out where saves belong there; seen: {}",
-                    safe_text(bay.place.string()), seen.words),
-        seen.saves_alone
-            ? Hint{"if the ROMs of these saves lie elsewhere, say where: '",
-                   Remedy::learn_with_roms, "'; or name the very file that is to be replaced"}
-        : !bay.questions.empty() ? Hint(bay.questions.front())
-        : seen.titles && !system
-            ? Hint{"say which console the folders are of: learn the place with ", Remedy::system}
-            : Hint("start a game there once and save in it, so that an example exists; or "
-                   "name the very file that is to be replaced"));
+    return fail(Trouble::stopped, Code::no_match,
+                fmt::format("{}: could not work out where saves belong there; seen: {}",
+                            safe_text(bay.place.string()), seen.words),
+                what_to_do(seen, bay.questions, system.has_value()));
   }
   return bay;
 }
