@@ -10,16 +10,13 @@
 #include <string_view>
 #include <system_error>
 
+#include "cli/render/shell.h"
 #include "cli/render/style.h"
 #include "core/bytes/text.h"
 #include "demo/world.h"
 
 namespace bayswap::cli {
 namespace {
-
-std::string quoted(const std::string& word) {
-  return word.find_first_of(" ()&") == std::string::npos ? word : "\"" + word + "\"";
-}
 
 class Story {
  public:
@@ -66,7 +63,7 @@ class Story {
   void run_with(const Places& places, const std::string& device,
                 const std::vector<std::string>& words, int expected) {
     std::string line = device + "$ bayswap";
-    for (const std::string& word : words) line += " " + quoted(word);
+    for (const std::string& word : words) line += " " + shell_word(word);
     out() << "\n" << style_.paint(Tone::good, line) << "\n";
     const Surroundings surroundings{places, out(), out(), colour_, style_.width()};
     const int status = run_tool(words, surroundings);

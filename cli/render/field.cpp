@@ -5,6 +5,7 @@
 #include <algorithm>
 #include <optional>
 
+#include "cli/render/shell.h"
 #include "core/bytes/text.h"
 
 namespace bayswap::cli {
@@ -156,8 +157,8 @@ std::string fields_text(const FieldReport& report, const Style& style) {
   }
   for (const FieldSum& sum : report.sums) text += sum_text(sum, style);
   if (!report.sums.empty())
-    text += fmt::format("    → if somebody else edited it: bayswap field seal \"{}\"\n",
-                        safe_text(report.save));
+    text += fmt::format("    → if somebody else edited it: bayswap field seal {}\n",
+                        shell_path(report.save));
   return text;
 }
 
@@ -170,8 +171,7 @@ std::string field_check_text(const FieldReport& report, const Style& style) {
                             : fmt::format("all {} checksums are", report.sums_right));
   for (const FieldSum& sum : report.sums) text += sum_text(sum, style);
   if (!report.sums.empty())
-    text +=
-        fmt::format("    → make them right: bayswap field seal \"{}\"\n", safe_text(report.save));
+    text += fmt::format("    → make them right: bayswap field seal {}\n", shell_path(report.save));
   if (report.broken.empty())
     text += style.paint(Tone::good, "✓ ") + "no rule of the map is broken\n";
   for (const BrokenRule& rule : report.broken) text += broken_text(rule, style);

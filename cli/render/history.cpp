@@ -4,6 +4,7 @@
 
 #include <algorithm>
 
+#include "cli/render/shell.h"
 #include "core/bytes/text.h"
 #include "core/bytes/time_text.h"
 
@@ -80,10 +81,9 @@ std::string history_text(const std::vector<SaveHistory>& saves, const Style& sty
                         "put one back with: bayswap history export, then bayswap cart write") +
             "\n";
   else if (older != last.versions.end())
-    text +=
-        style.paint(Tone::quiet, fmt::format("bring one back with: bayswap restore \"{}\" --at {}",
-                                             path_text(last.path.string()), older->id)) +
-        "\n";
+    text += style.paint(Tone::quiet, fmt::format("bring one back with: bayswap restore {} --at {}",
+                                                 shell_path(last.path.string()), older->id)) +
+            "\n";
   return text;
 }
 

@@ -30,7 +30,8 @@ constexpr const char* kStyle =
     "dl{display:grid;grid-template-columns:max-content 1fr;gap:.15rem 1rem;margin:.5rem 0}"
     "dt{color:var(--soft)}dd{margin:0;overflow-wrap:anywhere}"
     "code,pre{font:.9rem/1.5 ui-monospace,monospace}"
-    "pre{background:var(--cell);padding:.6rem .8rem;overflow-x:auto;border-radius:.3rem}"
+    "pre{background:var(--cell);padding:.6rem .8rem;border-radius:.3rem;white-space:pre-wrap;"
+    "overflow-wrap:anywhere}.whole{white-space:nowrap}"
     "ul.findings{list-style:none;padding:0}ul.findings li{margin:.4rem 0}"
     ".good{color:var(--good)}.warn{color:var(--warn)}.error{color:var(--bad)}.note,.soft{color:var("
     "--soft)}"
@@ -102,8 +103,10 @@ void HtmlPage::paragraph(const std::string& text, const char* of_class) {
   add(main_of(*document_), "p", text, of_class);
 }
 
-void HtmlPage::code(const std::string& text) {
-  add(add(main_of(*document_), "pre"), "code", text);
+void HtmlPage::command(const std::string& text, const std::string& option) {
+  pugi::xml_node code = add(add(main_of(*document_), "pre"), "code");
+  code.append_child(pugi::node_pcdata).set_value(safe_text(text + " ").c_str());
+  add(code, "span", option, "whole");
 }
 
 void HtmlPage::facts(const std::vector<std::pair<std::string, std::string>>& facts) {

@@ -26,8 +26,8 @@ class HtmlPage {
 
   void heading(const std::string& text);
   void paragraph(const std::string& text, const char* of_class = "");
-  /// What to type, as it stands.
-  void code(const std::string& text);
+  /// What to type, as it stands. An option with its value stays on one line.
+  void command(const std::string& text, const std::string& option);
   /// Names and values.
   void facts(const std::vector<std::pair<std::string, std::string>>& facts);
   /// `caption`: read aloud before the table.

@@ -6,6 +6,7 @@
 
 #include "cli/render/html.h"
 #include "cli/render/overview.h"
+#include "cli/render/shell.h"
 #include "cli/render/text.h"
 #include "core/bytes/text.h"
 #include "core/bytes/time_text.h"
@@ -238,8 +239,7 @@ std::string history_page(const std::vector<SaveHistory>& saves) {
                rows);
     for (auto version = save.versions.rbegin(); version != save.versions.rend(); ++version)
       if (!version->there_now && version->whole) {
-        page.code(fmt::format("bayswap restore \"{}\" --at {}", safe_text(save.path.string()),
-                              version->id));
+        page.command("bayswap restore " + shell_word(save.path.string()), "--at " + version->id);
         break;
       }
   }

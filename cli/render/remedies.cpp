@@ -3,48 +3,53 @@
 #include <fmt/core.h>
 
 #include "bayswap/bay.h"
+#include "cli/render/shell.h"
 
 namespace bayswap::cli {
 namespace {
 
-std::string behind(std::string_view command, const std::string& with) {
-  return with.empty() ? std::string(command) : fmt::format("{} {}", command, with);
+// The command, with what it is about where that is known.
+std::string about(std::string_view command, const std::string& with) {
+  return with.empty() ? std::string(command) : fmt::format("{} {}", command, shell_word(with));
 }
 
-std::string option(std::string_view name, std::string_view usual, const std::string& with) {
-  return fmt::format("{} {}", name, with.empty() ? usual : std::string_view(with));
+// The command or option, with what it is about or a word for it.
+std::string about(std::string_view command, std::string_view usual, const std::string& with) {
+  return fmt::format("{} {}", command, with.empty() ? std::string(usual) : shell_word(with));
 }
 
 // A remedy that is a command of its own.
 std::string command_text(Remedy remedy, const std::string& with) {
   switch (remedy) {
-    case Remedy::look: return behind("bayswap look", with);
-    case Remedy::show_history:
-      return with.empty() || with == "SAVE" ? behind("bayswap history", with)
-                                            : fmt::format("bayswap history \"{}\"", with);
+    case Remedy::look: return about("bayswap look", with);
+    case Remedy::compare: return "bayswap look A B";
+    case Remedy::show_history: return about("bayswap history", with);
     case Remedy::export_history: return "bayswap history export";
     case Remedy::keep: return "bayswap keep PATH";
     case Remedy::undo: return "bayswap undo";
-    case Remedy::carry:
-      return with.empty() ? "bayswap carry" : fmt::format("bayswap carry \"{}\"", with);
+    case Remedy::carry: return about("bayswap carry", with);
     case Remedy::wait_for_program: return "bayswap carry --wait SECONDS";
     case Remedy::convert: return "bayswap reshape IN --as LAYOUT -o OUT";
     case Remedy::pack_state: return "bayswap reshape STATE --as state-gzip -o OUT";
     case Remedy::relabel: return "bayswap reshape CARD:NAME --code CODE -o OUT";
     case Remedy::dig_state:
-      return with.empty() ? "bayswap state dig"
-                          : fmt::format("bayswap state dig {} --like OLDER -o OUT", with);
-    case Remedy::show_card: return fmt::format("bayswap card show \"{}\"", with);
+      return with.empty()
+                 ? "bayswap state dig"
+                 : fmt::format("bayswap state dig {} --like OLDER -o OUT", shell_word(with));
+    case Remedy::show_card: return about("bayswap card show", with);
     case Remedy::take_from_card: return "bayswap card take";
-    case Remedy::put_on_card: return behind("bayswap card put", with);
+    case Remedy::put_on_card: return about("bayswap card put", with);
+    case Remedy::put_on_inner_card: return "bayswap card put FILE:PART SAVE";
+    case Remedy::put_in_package: return "bayswap card put PACKAGE FILE";
     case Remedy::new_card: return "bayswap card new";
     case Remedy::mend_card:
       return with.empty() ? "bayswap card mend CARD -o NEWCARD"
-                          : fmt::format("bayswap card mend \"{0}\" -o \"{0}.mended\"", with);
+                          : fmt::format("bayswap card mend {} -o {}", shell_word(with),
+                                        shell_word(with + ".mended"));
     case Remedy::learn_bay:
       return fmt::format("bayswap bay learn {} FOLDER", is_bay_name(with) ? with : "NAME");
     case Remedy::learn_with_roms: return "bayswap bay learn NAME FOLDER --roms ROMFOLDER";
-    case Remedy::show_bay: return behind("bayswap bay show", with);
+    case Remedy::show_bay: return about("bayswap bay show", with);
     case Remedy::list_bays: return "bayswap bay list";
     case Remedy::list_layouts: return "bayswap layouts";
     case Remedy::field_map: return "--map FILE";
@@ -54,10 +59,10 @@ std::string command_text(Remedy remedy, const std::string& with) {
     case Remedy::show_hub: return "bayswap hub show";
     case Remedy::check_hub: return "bayswap hub check";
     case Remedy::settle_conflict:
-      return fmt::format("bayswap sync --take \"{}\" --from DEVICE", with);
-    case Remedy::bring_save: return fmt::format("bayswap sync --bring \"{}\"", with);
-    case Remedy::forget_save: return fmt::format("bayswap sync --forget \"{}\"", with);
-    case Remedy::write_cart: return fmt::format("bayswap cart write \"{}\"", with);
+      return fmt::format("bayswap sync --take {} --from DEVICE", shell_word(with));
+    case Remedy::bring_save: return about("bayswap sync --bring", "SAVE", with);
+    case Remedy::forget_save: return about("bayswap sync --forget", "SAVE", with);
+    case Remedy::write_cart: return about("bayswap cart write", "FILE", with);
     default: return {};
   }
 }
@@ -65,21 +70,21 @@ std::string command_text(Remedy remedy, const std::string& with) {
 // A remedy that is said with the command that was called.
 std::string option_text(Remedy remedy, const std::string& with) {
   switch (remedy) {
-    case Remedy::accept: return "--accept " + with;
-    case Remedy::layout_of_input: return option("--is", "LAYOUT", with);
+    case Remedy::accept: return about("--accept", "CODE", with);
+    case Remedy::layout_of_input: return about("--is", "LAYOUT", with);
     case Remedy::layout_of_output: return "--as LAYOUT";
     case Remedy::output_file: return "-o OUT";
     case Remedy::older_save: return "--like FILE";
     case Remedy::rom: return "--rom FILE";
     case Remedy::game: return "--game TEXT";
-    case Remedy::system: return option("--system", "ID", with);
-    case Remedy::account: return option("--account", "ID", with);
-    case Remedy::code: return option("--code", "CODE", with);
+    case Remedy::system: return about("--system", "ID", with);
+    case Remedy::account: return about("--account", "ID", with);
+    case Remedy::code: return about("--code", "CODE", with);
     case Remedy::slot: return "--slot";
     case Remedy::free_slot: return "--slot free";
     case Remedy::candidate: return "--choose N";
     case Remedy::replace: return "--replace";
-    case Remedy::to_bay: return option("--to", "BAY", with);
+    case Remedy::to_bay: return about("--to", "BAY", with);
     case Remedy::from_bay: return "--from BAY";
     case Remedy::all_saves: return "--all";
     case Remedy::each_part: return "--split";

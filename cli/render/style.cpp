@@ -1,12 +1,11 @@
 #include "cli/render/style.h"
 
-#include "cli/render/remedies.h"
-
 #include <algorithm>
 #include <array>
 #include <filesystem>
 #include <system_error>
 
+#include "cli/render/remedies.h"
 #include "core/bytes/text.h"
 
 namespace bayswap::cli {
@@ -98,14 +97,31 @@ std::string padded(std::string_view text, std::size_t columns) {
   return out;
 }
 
-std::string wrapped(std::string_view text, std::size_t width, std::size_t indent) {
+namespace {
+
+// Words to be laid out in lines. A command to type is one of them: pasted with a line break in it,
+// its first half would run.
+std::vector<std::string> hint_words(const Hint& hint) {
+  std::vector<std::string> words(1);
+  for (const HintPiece& piece : hint.pieces()) {
+    const std::string text = hint_text(piece);
+    const bool whole = piece.is_remedy || text == " ";
+    for (const char c : text) {
+      if (c == ' ' && !whole)
+        words.emplace_back();
+      else
+        words.back() += c;
+    }
+  }
+  return words;
+}
+
+std::string in_lines(const std::vector<std::string>& words, std::size_t width, std::size_t indent) {
   std::string out;
   std::size_t column = indent;
-  while (!text.empty()) {
-    const std::size_t space = text.find(' ');
+  for (const std::string& unsafe : words) {
     // Names from inside files and of files are in it: no control character gets through.
-    const std::string word = safe_text(text.substr(0, space));
-    text = space == std::string_view::npos ? std::string_view{} : text.substr(space + 1);
+    const std::string word = safe_text(unsafe);
     const std::size_t length = columns_of(word);
     if (column > indent && column + 1 + length > width) {
       while (!out.empty() && out.back() == ' ') out.pop_back();
@@ -119,6 +135,23 @@ std::string wrapped(std::string_view text, std::size_t width, std::size_t indent
     column += length;
   }
   return out;
+}
+
+}  // namespace
+
+std::string wrapped(std::string_view text, std::size_t width, std::size_t indent) {
+  std::vector<std::string> words;
+  while (!text.empty()) {
+    const std::size_t space = text.find(' ');
+    words.emplace_back(text.substr(0, space));
+    text = space == std::string_view::npos ? std::string_view{} : text.substr(space + 1);
+  }
+  return in_lines(words, width, indent);
+}
+
+std::string hint_lines(const Hint& hint, const Style& style, std::size_t indent) {
+  return style.paint(Tone::quiet, "→ " + in_lines(hint_words(hint), style.width(), indent + 2)) +
+         "\n";
 }
 
 std::string finding_text(const Finding& finding, const Style& style, std::size_t indent) {
@@ -135,11 +168,7 @@ std::string finding_text(const Finding& finding, const Style& style, std::size_t
       margin + style.paint(tone, mark) + style.paint(tone, code) +
       wrapped(finding.text, style.width() - std::min(style.width() / 2, code.size()), indent + 2) +
       "\n";
-  if (!finding.hint.empty())
-    text += margin + "  " +
-            style.paint(Tone::quiet,
-                        "→ " + wrapped(hint_text(finding.hint), style.width(), indent + 4)) +
-            "\n";
+  if (!finding.hint.empty()) text += margin + "  " + hint_lines(finding.hint, style, indent + 2);
   return text;
 }
 

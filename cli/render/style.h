@@ -37,6 +37,9 @@ class Style {
 /// The text in lines of at most `width` columns; lines after the first are indented.
 [[nodiscard]] std::string wrapped(std::string_view text, std::size_t width, std::size_t indent);
 
+/// An arrow and what to do, in lines as above; a command to type stays on one line.
+[[nodiscard]] std::string hint_lines(const Hint& hint, const Style& style, std::size_t indent);
+
 /// Text with its right side filled with blanks.
 [[nodiscard]] std::string padded(std::string_view text, std::size_t columns);
 

@@ -4,6 +4,7 @@
 
 #include <sstream>
 
+#include "cli/render/shell.h"
 #include "cli/render/text.h"
 #include "core/bytes/text.h"
 #include "core/bytes/time_text.h"
@@ -56,8 +57,8 @@ std::string conflict_text(const SyncItem& item, const Style& style) {
                         style.paint(Tone::quiet, "@" + side.version.substr(0, 8)));
   if (!item.differs.empty()) text += fmt::format("    differs: {}\n", safe_text(item.differs));
   const SyncItem::Side& first = item.sides.front();
-  text += fmt::format("    → choose one: bayswap sync --take \"{}\" --from {}:{}\n",
-                      title_text(item), safe_text(first.device), safe_text(first.bay));
+  text += fmt::format("    → choose one: bayswap sync --take {} --from {}\n",
+                      shell_word(title_text(item)), shell_word(first.device + ":" + first.bay));
   return text;
 }
 
@@ -87,9 +88,9 @@ std::string unmatched_text(const std::vector<SyncItem>& items, const Style& styl
   for (const SyncItem& item : items)
     if (item.reason && item.reason->code != Code::no_match)
       text += finding_text(*item.reason, style, 4);
-  return text + fmt::format(
-                    "    → copy the game here, or bring one by name: bayswap sync --bring \"{}\"\n",
-                    title_text(items.front()));
+  return text +
+         fmt::format("    → copy the game here, or bring one by name: bayswap sync --bring {}\n",
+                     shell_word(title_text(items.front())));
 }
 
 std::string at(const SyncItem& item) {

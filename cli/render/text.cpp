@@ -1,7 +1,5 @@
 #include "cli/render/text.h"
 
-#include "cli/render/remedies.h"
-
 #include <fmt/core.h>
 
 #include <algorithm>
@@ -9,6 +7,7 @@
 
 #include "bayswap/card.h"
 #include "cli/render/picture.h"
+#include "cli/render/shell.h"
 #include "core/bytes/text.h"
 
 namespace bayswap::cli {
@@ -285,7 +284,7 @@ std::string next_step_text(const Item& item, const Style& style) {
       item.findings, [](const Finding& finding) { return !finding.hint.empty(); });
   const bool known = !item.layout.empty() || (item.archive && !item.saves.empty());
   if (advised || !known || item.kind == Kind::rom || item.blank == true) return "";
-  const std::string path = "\"" + path_text(item.path) + "\"";
+  const std::string path = shell_path(item.path);
   std::string step = "bring it elsewhere with: bayswap carry " + path + " --to FOLDER";
   if (item.card && !item.package) step = "see its saves with: bayswap card show " + path;
   return style.paint(Tone::quiet, step) + "\n";
@@ -376,8 +375,8 @@ std::string understood_text(const PlaceReport& place, const Style& style) {
                      std::string(kMargin, ' ') + style.paint(Tone::key, "understood ") +
                      wrapped(place.words, style.width(), kMargin + 11) + "\n";
   if (place.exact) return text;
-  std::string keep = "→ keep that: bayswap bay learn NAME \"" + safe_text(place.path) + "\"";
-  if (!place.roms.empty()) keep += " --roms \"" + safe_text(place.roms) + "\"";
+  std::string keep = "→ keep that: bayswap bay learn NAME " + shell_path(place.path);
+  if (!place.roms.empty()) keep += " --roms " + shell_path(place.roms);
   return text + std::string(kMargin, ' ') + style.paint(Tone::quiet, keep) + "\n";
 }
 
@@ -501,10 +500,7 @@ std::string error_text(const Error& error, const Style& style) {
   const std::string code(to_string(error.code));
   std::string text = style.paint(Tone::bad, "✗ " + code + ": ") +
                      wrapped(safe_text(error.text), style.width() - code.size() - 4, 2) + "\n";
-  if (!error.hint.empty())
-    text += "  " +
-            style.paint(Tone::quiet, "→ " + wrapped(hint_text(error.hint), style.width(), 4)) +
-            "\n";
+  if (!error.hint.empty()) text += "  " + hint_lines(error.hint, style, 2);
   return text;
 }
 

@@ -19,6 +19,7 @@ namespace bayswap {
 enum class Remedy {
   // Do:
   look,
+  compare,
   show_history,
   export_history,
   keep,
@@ -32,6 +33,8 @@ enum class Remedy {
   show_card,
   take_from_card,
   put_on_card,
+  put_on_inner_card,
+  put_in_package,
   new_card,
   mend_card,
   learn_bay,

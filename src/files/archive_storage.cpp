@@ -22,7 +22,7 @@ Error missing(const Path& path) {
   return {Trouble::input,
           Code::missing,
           fmt::format("{}: is not in the archive", safe_text(path.string())),
-          {"'", HintPiece{Remedy::look, "ARCHIVE"}, "' lists what is inside"}};
+          {"'", Remedy::look, "' lists what is inside"}};
 }
 
 }  // namespace

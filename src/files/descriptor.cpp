@@ -17,9 +17,9 @@ std::string name_of(const Path& path) {
 
 tl::unexpected<Error> read_error(const Path& path, int number) {
   if (number == ENOENT || number == ENOTDIR)
-    return fail(
-        Trouble::input, Code::missing, fmt::format("{}: there is no such file", name_of(path)),
-        {"check the name; '", HintPiece{Remedy::look, "FOLDER"}, "' shows what a folder holds"});
+    return fail(Trouble::input, Code::missing,
+                fmt::format("{}: there is no such file", name_of(path)),
+                {"check the name; '", Remedy::look, "' shows what a folder holds"});
   return fail(Trouble::input, Code::unreadable,
               fmt::format("{}: cannot be read: {}", name_of(path), std::strerror(number)),
               number == EACCES ? "check who may read it" : "check the disk or card that it is on");

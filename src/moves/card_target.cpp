@@ -57,7 +57,7 @@ class CardPlacer {
                    fmt::format("bay {} has no shelf for saves of {} cards", bay_.name,
                                to_string(source_.save.system)),
                    in_containers() ? Hint{"put it onto a card inside the game's own file: ",
-                                          HintPiece{Remedy::put_on_card, "FILE:PART SAVE"}}
+                                          Remedy::put_on_inner_card}
                                    : Hint{"start a game there once so that a card exists, then: ",
                                           HintPiece{Remedy::learn_bay, bay_.name}}});
       return std::optional<Placement>{};

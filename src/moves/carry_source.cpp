@@ -90,7 +90,8 @@ Result<Source> read_source(Session& session, RomFolders& folders, const Path& pa
   if (info->type == FileType::folder)
     return fail(Trouble::input, Code::unreadable,
                 fmt::format("{}: is a folder", safe_text(path.string())),
-                {"name a save file in it; '", HintPiece{Remedy::look, "FOLDER"}, "' lists them"});
+                {"name a save file in it; '", HintPiece{Remedy::look, safe_text(path.string())},
+                 "' lists them"});
   InspectOptions how;
   how.is = or_empty(request.is);
   how.rom = request.rom;

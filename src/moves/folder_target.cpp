@@ -192,7 +192,7 @@ class FolderTarget final : public Target {
          safe_text(there.folder.string()) +
              (since.there ? ": changed since it was last equal to the save, which did not"
                           : ": files there are younger than the save, and differ"),
-         {"compare both with '", Remedy::look, "'; replace them with ",
+         {"compare both with '", Remedy::compare, "'; replace them with ",
           accept_remedy(Code::newer_there), " (the old ones stay in history)"}});
   }
 

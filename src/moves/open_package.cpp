@@ -109,11 +109,10 @@ Result<FilledPackage> filled_package(const CardLayout& layout, ByteView package,
   if (change.put.empty()) {
     std::vector<std::string> names;
     for (const CardSave& one : card->saves) names.push_back(safe_text(one.save.name));
-    return fail(
-        Trouble::stopped, Code::no_match,
-        fmt::format("the package there holds {}, and the save has no file of such a name",
-                    list_text(names)),
-        {"put a file into it under its name: ", HintPiece{Remedy::put_on_card, "PACKAGE FILE"}});
+    return fail(Trouble::stopped, Code::no_match,
+                fmt::format("the package there holds {}, and the save has no file of such a name",
+                            list_text(names)),
+                {"put a file into it under its name: ", Remedy::put_in_package});
   }
   auto changed = layout.change(package, change);
   if (!changed) return tl::unexpected(changed.error());

@@ -35,7 +35,7 @@ class PackagePlacer {
     if (!open && source_.save.part("package") == nullptr)
       return stop(Code::no_match, "one file of a package has no place of its own in a bay",
                   {"carry the whole package, or put the file into one that is there: ",
-                   HintPiece{Remedy::put_on_card, "PACKAGE FILE"}});
+                   Remedy::put_in_package});
     std::string why;
     for (const Shelf& shelf : bay_.shelves) {
       const Layout* layout = shelf.layout.empty() ? nullptr : layouts().find(shelf.layout.front());

@@ -58,8 +58,8 @@ Result<std::optional<Source>> read_part_of_title(Session& session, BayScan& to, 
     return fail(
         Trouble::stopped, Code::many_match,
         fmt::format("several titles there have a file {}: {}", safe_text(name), list_text(names)),
-        {"choose one with ", Remedy::game, ", ", HintPiece{Remedy::code, "ID"}, " or ",
-         Remedy::account, ", or name the title's folder as the place"});
+        {"choose one with ", Remedy::game, ", ", Remedy::code, " or ", Remedy::account,
+         ", or name the title's folder as the place"});
   }
   const auto& [title, inside] = places.front();
   const FoundFolder& only = title->found;

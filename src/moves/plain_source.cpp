@@ -146,11 +146,10 @@ class Matcher {
   void refuse_several(const TitlesThere& found, Source& source) const {
     std::vector<std::string> names;
     for (const TitleThere* title : found) names.push_back(account_and_title(*title));
-    source.problems.push_back(
-        {Level::error,
-         Code::many_match,
-         fmt::format("several titles there fit: {}", list_text(names)),
-         {"choose one with ", Remedy::game, " or ", HintPiece{Remedy::code, "ID"}}});
+    source.problems.push_back({Level::error,
+                               Code::many_match,
+                               fmt::format("several titles there fit: {}", list_text(names)),
+                               {"choose one with ", Remedy::game, " or ", Remedy::code}});
   }
 
   static void take_title(const TitleThere& title, Source& source) {
@@ -207,7 +206,7 @@ class Matcher {
           {Level::error,
            Code::no_match,
            fmt::format("it can't be told which title these files belong to{}", seen_there()),
-           {"say it with ", Remedy::game, " or ", HintPiece{Remedy::code, "ID"}}});
+           {"say it with ", Remedy::game, " or ", Remedy::code}});
       return;
     }
     take_title(*nearest, source);

@@ -73,7 +73,8 @@ Result<std::optional<Reshaped>> reshape_state(Session& session, const ReshapeReq
       return fail(Trouble::stopped, Code::state_not_save,
                   fmt::format("{}: a state cannot become {}", safe_text(path.string()),
                               safe_text(request.as.front())),
-                  {"'", HintPiece{Remedy::dig_state, "STATE"}, "' looks for the save inside"});
+                  {"'", HintPiece{Remedy::dig_state, safe_text(path.string())},
+                   "' looks for the save inside"});
     to = *form;
   }
   auto content = unpack(file->bytes(), from, kMostUnpacked, AtLimit::fail, path.string());

@@ -50,8 +50,7 @@ Result<std::vector<FileChange>> changes_to(Storage& storage, const History& hist
         return fail(
             Trouble::stopped, Code::tidied_away,
             fmt::format("{}: this version was tidied away from the history", safe_text(path)),
-            {"'", HintPiece{Remedy::show_history, "SAVE"},
-             "' marks the versions that can be brought back"});
+            {"'", Remedy::show_history, "' marks the versions that can be brought back"});
       change.kept = version.digest;
       change.mode = version.mode;
       change.modified_ns = version.modified_ns;
@@ -108,7 +107,7 @@ Result<CarryReport> restore(Session& session, const RestoreRequest& request) {
                 fmt::format("{}: is the save of a cartridge, which only a reader can write",
                             safe_text(timeline.root.string())),
                 {"bring the version into a file with '", Remedy::export_history,
-                 "', then: ", HintPiece{Remedy::write_cart, "FILE"}});
+                 "', then: ", Remedy::write_cart});
   const auto changes = changes_to(storage, *history, state);
   if (!changes) return tl::unexpected(changes.error());
 

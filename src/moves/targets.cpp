@@ -65,7 +65,7 @@ std::optional<Finding> newer_there(const ReplacedFile& replaced,
                  Code::newer_there,
                  fmt::format("{}: is younger ({} UTC) than the save ({} UTC) and differs",
                              safe_text(path), utc_text(made_ns), utc_text(source.modified_ns)),
-                 {"compare both with '", Remedy::look, "'; replace it with ",
+                 {"compare both with '", Remedy::compare, "'; replace it with ",
                   accept_remedy(Code::newer_there), " (the old one stays in history)"}};
 }
 

@@ -273,11 +273,10 @@ Result<const Bay*> BayList::find(std::string_view name) const {
     if (bay.name == name) return &bay;
     names.push_back(bay.name);
   }
-  return fail(Trouble::usage, Code::unknown_bay,
-              fmt::format("there is no bay '{}'", safe_text(name)),
-              names.empty() ? Hint{"make one: ", HintPiece{Remedy::learn_bay, "NAME"}}
-                            : Hint{fmt::format("known are {}; or: ", list_text(names)),
-                                   HintPiece{Remedy::learn_bay, "NAME"}});
+  return fail(
+      Trouble::usage, Code::unknown_bay, fmt::format("there is no bay '{}'", safe_text(name)),
+      names.empty() ? Hint{"make one: ", Remedy::learn_bay}
+                    : Hint{fmt::format("known are {}; or: ", list_text(names)), Remedy::learn_bay});
 }
 
 // Another run may have changed the file since it was read: one at a time reads it anew, changes it

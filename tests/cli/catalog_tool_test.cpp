@@ -62,7 +62,7 @@ TEST_F(Lists, ABayIsOneTable) {
   EXPECT_THAT(shown.out, HasSubstr("damaged"));
   EXPECT_THAT(shown.out, HasSubstr("5 ROMs"));
   // The command that mends it names the file.
-  EXPECT_THAT(shown.out, HasSubstr("card mend \"den/saves/left.card\""));
+  EXPECT_THAT(shown.out, HasSubstr("card mend den/saves/left.card"));
   EXPECT_LT(shown.out.find("Copper Tide"), shown.out.find("findings"));
   const auto one = run({"look", "den/saves/Copper Tide (America).srm"});
   EXPECT_THAT(one.out, Not(HasSubstr("findings")));

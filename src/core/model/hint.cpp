@@ -5,6 +5,7 @@ namespace bayswap {
 std::string_view to_string(Remedy remedy) {
   switch (remedy) {
     case Remedy::look: return "look at the file";
+    case Remedy::compare: return "compare both files";
     case Remedy::show_history: return "show the history";
     case Remedy::export_history: return "export the history";
     case Remedy::keep: return "keep what is there now";
@@ -18,6 +19,8 @@ std::string_view to_string(Remedy remedy) {
     case Remedy::show_card: return "show the card";
     case Remedy::take_from_card: return "take saves from the card";
     case Remedy::put_on_card: return "put the save on a card";
+    case Remedy::put_on_inner_card: return "put the save on a card inside a file";
+    case Remedy::put_in_package: return "put the file into the package";
     case Remedy::new_card: return "make a new card";
     case Remedy::mend_card: return "mend the card into a new one";
     case Remedy::learn_bay: return "learn the bay";

@@ -65,7 +65,7 @@ std::optional<Finding> judge_half_written(const Part& part) {
         fmt::format("{}: {} erased bytes at 0x{:X} stand between full ones: a write or a "
                     "dump may have been cut",
                     part.name, grouped(hole->size), hole->start),
-        {"dump it again and compare both with '", HintPiece{Remedy::look, "A B"}, "'"}};
+        {"dump it again and compare both with '", Remedy::compare, "'"}};
   }
   return std::nullopt;
 }

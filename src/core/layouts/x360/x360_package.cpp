@@ -223,8 +223,7 @@ Result<Written> X360PackageLayout::write(const WriteRequest& request) const {
   if (request.saves.size() != 1 || request.saves.front().part(kWhole) == nullptr)
     return fail(Trouble::stopped, Code::no_match,
                 "an x360 package is made by its game; single files cannot become one",
-                {"put files into a package that is there: ",
-                 HintPiece{Remedy::put_on_card, "PACKAGE FILE"}});
+                {"put files into a package that is there: ", Remedy::put_in_package});
   Written written;
   written.bytes = request.saves.front().part(kWhole)->data;
   return written;
