@@ -40,13 +40,13 @@ struct SimulatedCartridge {
 /// How often things go wrong, in a thousand, and when.
 struct ReaderFaults {
   std::uint32_t seed = 1;
-  unsigned lost = 0;           ///< frames in either direction
-  unsigned doubled = 0;        ///< answers
-  unsigned damaged = 0;        ///< answers with a changed byte
-  unsigned delayed = 0;        ///< answers that come two seconds late
-  unsigned reordered = 0;      ///< answers that come behind the next one
-  unsigned flips = 0;          ///< reads with some changed bits: dirty contacts
-  unsigned ignored = 0;        ///< writes that change nothing, although the reader says so
+  std::size_t lost = 0;        ///< frames in either direction
+  std::size_t doubled = 0;     ///< answers
+  std::size_t damaged = 0;     ///< answers with a changed byte
+  std::size_t delayed = 0;     ///< answers that come two seconds late
+  std::size_t reordered = 0;   ///< answers that come behind the next one
+  std::size_t flips = 0;       ///< reads with some changed bits: dirty contacts
+  std::size_t ignored = 0;     ///< writes that change nothing, although the reader says so
   bool third_try = false;      ///< a page takes only what is written to it for the third time
   bool loses_buffers = false;  ///< at power off the last page that was written is as before
   std::optional<std::uint64_t> stall_after;  ///< questions; then no answer ever
@@ -96,7 +96,7 @@ class SimulatedReader {
     Milliseconds at{0};
     Bytes bytes;
   };
-  bool chance(unsigned in_a_thousand) { return numbers_() % 1000 < in_a_thousand; }
+  bool chance(std::size_t in_a_thousand) { return numbers_() % 1000 < in_a_thousand; }
   void question(const Bytes& payload, Milliseconds now);
   CborMap work(const std::string& what, const CborMap& question);
   CborMap work_on_cartridge(const std::string& what, const CborMap& question);

@@ -1,13 +1,11 @@
 // A cartridge reader that is not there, as a program: it speaks the reader link on its standard
 // input and output, or on a pseudo-terminal.
 #include <fcntl.h>
-#include <fmt/core.h>
 #include <poll.h>
 #include <stdlib.h>
 #include <termios.h>
 #include <unistd.h>
 
-#include <CLI/CLI.hpp>
 #include <algorithm>
 #include <array>
 #include <chrono>
@@ -17,6 +15,7 @@
 #include <iterator>
 
 #include "bayswap/rom.h"
+#include "cli/parser.h"
 #include "demo/simulated_reader.h"
 
 namespace {
@@ -24,6 +23,8 @@ namespace {
 using bayswap::Bytes;
 using bayswap::ByteView;
 using bayswap::demo::Milliseconds;
+using bayswap::demo::ReaderFaults;
+using bayswap::demo::ReaderTraits;
 using bayswap::demo::SimulatedCartridge;
 using bayswap::demo::SimulatedChip;
 using bayswap::demo::SimulatedReader;
@@ -112,67 +113,87 @@ int open_terminal() {
   return terminal;
 }
 
-int run(int argc, char** argv) {
-  CLI::App app("A simulated cartridge reader, with the faults that real ones have.");
+// What can be typed.
+struct Wanted {
   std::string rom;
   std::string save;
   std::string chip;
   std::string system;
   bool terminal = false;
   bool empty = false;
-  bayswap::demo::ReaderTraits traits;
-  bayswap::demo::ReaderFaults faults;
-  std::uint64_t stall = 0;
-  std::uint64_t pull = 0;
-  app.add_option("ROM", rom, "the cartridge's ROM");
-  app.add_option("SAVE", save, "what is on its chip; it is written when the chip is");
-  app.add_option("--chip", chip, "sram, eeprom or flash, where the header does not tell");
-  app.add_option("--system", system, "where the header does not tell");
-  app.add_flag("--pty", terminal, "a pseudo-terminal; its port is printed");
-  app.add_flag("--empty", empty, "no cartridge is in it");
-  app.add_option("--chunk", traits.chunk, "most bytes of data in one message");
-  app.add_option("--volts", traits.volts_mv, "millivolts when it starts");
-  app.add_flag("--switch", traits.volts_by_switch, "only a person can change the voltage");
-  app.add_option("--rate", traits.bytes_per_second, "bytes of answers a second");
-  app.add_option("--seed", faults.seed, "of the faults");
-  app.add_option("--lost", faults.lost, "frames in a thousand");
-  app.add_option("--doubled", faults.doubled, "answers in a thousand");
-  app.add_option("--damaged", faults.damaged, "answers in a thousand");
-  app.add_option("--delayed", faults.delayed, "answers in a thousand");
-  app.add_option("--reordered", faults.reordered, "answers in a thousand");
-  app.add_option("--flips", faults.flips, "readings in a thousand with changed bits");
-  app.add_option("--ignored", faults.ignored, "writes in a thousand that change nothing");
-  app.add_flag("--third-try", faults.third_try, "a page takes at the third try");
-  app.add_flag("--loses-buffers", faults.loses_buffers, "the last page is lost at power off");
-  auto* stalls = app.add_option("--stall-after", stall, "questions; then silence");
-  std::uint64_t switch_moved = 0;
-  std::uint64_t swap = 0;
+  ReaderTraits traits;
+  ReaderFaults faults;
+  std::size_t seed = 1;
+  std::size_t rate = 0;
+  std::optional<std::uint32_t> stall;
+  std::optional<std::uint32_t> pull;
+  std::optional<std::uint32_t> switch_moved;
+  std::optional<std::uint32_t> swap;
   std::string other;
-  auto* moves =
-      app.add_option("--switch-after", switch_moved, "questions; then the switch is moved");
-  auto* swaps = app.add_option("--swap-after", swap, "questions; then another cartridge is in it");
-  app.add_option("--other", other, "the other cartridge's ROM");
-  auto* pulls = app.add_option("--pull-after", pull, "questions; then the slot is empty");
-  CLI11_PARSE(app, argc, argv);
-  if (stalls->count() > 0) faults.stall_after = stall;
-  if (pulls->count() > 0) faults.pull_after = pull;
-  if (moves->count() > 0) traits.switch_moved_at = switch_moved;
-  if (swaps->count() > 0) faults.swap_after = swap;
-  if (!other.empty()) faults.other = cartridge_from(other, "", "", "");
+};
+
+void add_options(bayswap::cli::Command& reader, Wanted& wanted) {
+  ReaderTraits& traits = wanted.traits;
+  ReaderFaults& faults = wanted.faults;
+  reader.add_option("ROM", wanted.rom, "the cartridge's ROM");
+  reader.add_option("SAVE", wanted.save, "what is on its chip; it is written when the chip is");
+  reader.add_option("--chip", wanted.chip, "sram, eeprom or flash, where the header does not tell")
+      .type_name("CHIP");
+  reader.add_option("--system", wanted.system, "where the header does not tell").type_name("ID");
+  reader.add_flag("--pty", wanted.terminal, "a pseudo-terminal; its port is printed");
+  reader.add_flag("--empty", wanted.empty, "no cartridge is in it");
+  reader.add_option("--chunk", traits.chunk, "most bytes of data in one message")
+      .type_name("BYTES");
+  reader.add_option("--volts", traits.volts_mv, "millivolts when it starts").type_name("N");
+  reader.add_flag("--switch", traits.volts_by_switch, "only a person can change the voltage");
+  reader.add_option("--rate", wanted.rate, "bytes of answers a second").type_name("BYTES");
+  reader.add_option("--seed", wanted.seed, "of the faults").type_name("N");
+  reader.add_option("--lost", faults.lost, "frames in a thousand").type_name("N");
+  reader.add_option("--doubled", faults.doubled, "answers in a thousand").type_name("N");
+  reader.add_option("--damaged", faults.damaged, "answers in a thousand").type_name("N");
+  reader.add_option("--delayed", faults.delayed, "answers in a thousand").type_name("N");
+  reader.add_option("--reordered", faults.reordered, "answers in a thousand").type_name("N");
+  reader.add_option("--flips", faults.flips, "readings in a thousand with changed bits")
+      .type_name("N");
+  reader.add_option("--ignored", faults.ignored, "writes in a thousand that change nothing")
+      .type_name("N");
+  reader.add_flag("--third-try", faults.third_try, "a page takes at the third try");
+  reader.add_flag("--loses-buffers", faults.loses_buffers, "the last page is lost at power off");
+  reader.add_option("--stall-after", wanted.stall, "questions; then silence").type_name("N");
+  reader.add_option("--switch-after", wanted.switch_moved, "questions; then the switch is moved")
+      .type_name("N");
+  reader.add_option("--swap-after", wanted.swap, "questions; then another cartridge is in it")
+      .type_name("N");
+  reader.add_option("--other", wanted.other, "the other cartridge's ROM").type_name("FILE");
+  reader.add_option("--pull-after", wanted.pull, "questions; then the slot is empty")
+      .type_name("N");
+}
+
+int answer(Wanted& wanted) {
+  ReaderTraits& traits = wanted.traits;
+  ReaderFaults& faults = wanted.faults;
+  faults.seed = static_cast<std::uint32_t>(wanted.seed);
+  faults.stall_after = wanted.stall;
+  faults.pull_after = wanted.pull;
+  faults.swap_after = wanted.swap;
+  traits.switch_moved_at = wanted.switch_moved;
+  traits.bytes_per_second = wanted.rate;
+  if (!wanted.other.empty()) faults.other = cartridge_from(wanted.other, "", "", "");
   std::optional<SimulatedCartridge> cartridge;
-  if (!empty && !rom.empty()) {
-    if (!std::filesystem::exists(rom)) {
-      std::cerr << rom << ": nothing is there\n";
+  if (!wanted.empty && !wanted.rom.empty()) {
+    if (!std::filesystem::exists(wanted.rom)) {
+      std::cerr << wanted.rom << ": nothing is there\n";
       return 3;
     }
-    cartridge = cartridge_from(rom, save, chip, system);
+    cartridge = cartridge_from(wanted.rom, wanted.save, wanted.chip, wanted.system);
   }
   SimulatedReader reader(cartridge, traits, faults);
   // What is on the chip stays there when the program ends.
   reader.on_change([&](const SimulatedCartridge& now_there) {
-    if (!save.empty() && !now_there.chips.empty()) write_file(save, now_there.chips.front().bytes);
+    if (!wanted.save.empty() && !now_there.chips.empty())
+      write_file(wanted.save, now_there.chips.front().bytes);
   });
-  if (!terminal) {
+  if (!wanted.terminal) {
     serve(reader, STDIN_FILENO, STDOUT_FILENO, false);
     return 0;
   }
@@ -185,11 +206,24 @@ int run(int argc, char** argv) {
   return 0;
 }
 
+int run(const std::vector<std::string>& words) {
+  bayswap::cli::Parser parser("A simulated cartridge reader, with the faults that real ones have.",
+                              "bayswap-reader");
+  Wanted wanted;
+  int status = 0;
+  add_options(parser.root(), wanted);
+  parser.root().on_call([&] { status = answer(wanted); });
+  const auto outcome = parser.run(words, std::cout, std::cerr);
+  if (outcome.problem.empty()) return outcome.status == 0 ? status : outcome.status;
+  std::cerr << outcome.problem << "\n  → bayswap-reader --help lists what it takes\n";
+  return 2;
+}
+
 }  // namespace
 
 int main(int argc, char** argv) {
   try {
-    return run(argc, argv);
+    return run({argv + 1, argv + argc});
   } catch (const std::exception& problem) {
     std::cerr << "bayswap-reader stopped: " << problem.what() << "\n";
     return 4;
