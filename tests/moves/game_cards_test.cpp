@@ -3,7 +3,6 @@
 
 #include <array>
 #include <cstdio>
-#include <cstdlib>
 #include <functional>
 #include <random>
 
@@ -12,6 +11,7 @@
 #include "demo/card_makers.h"
 #include "support/golden_small_cards.h"
 #include "support/real_place.h"
+#include "support/rounds.h"
 
 namespace bayswap {
 namespace {
@@ -197,8 +197,7 @@ struct CardHabit {
 };
 
 TEST_F(GameCards, RandomSavesGoBetweenRandomCardFolders) {
-  const char* wanted = std::getenv("BAYSWAP_PAIRS");
-  const int pairs = wanted != nullptr ? std::atoi(wanted) : 24;
+  const int pairs = test::rounds(96, 12);
   int right = 0;
   int stopped = 0;
   for (int round = 0; round < pairs; ++round) {
@@ -260,7 +259,7 @@ TEST_F(GameCards, RandomSavesGoBetweenRandomCardFolders) {
     if (!done) {
       ++stopped;
       EXPECT_EQ(test::snapshot(folder_ / "other"), before) << "stopped, so nothing changed";
-      if (wanted != nullptr)
+      if (test::long_run())
         std::printf("%d stopped: %s -> %s: %s\n", round, one.path(game, save).c_str(),
                     other.path(game, save).c_str(),
                     !report ? report.error().text.c_str()

@@ -267,7 +267,7 @@ TEST_F(Soak, TheModelPredictsEveryFile) {
     for (const CardSave& on_card : island->card.saves)
       island_[on_card.save.name] = on_card.save.parts.front().data;
   }
-  const int wanted = test::rounds(300);
+  const int wanted = test::rounds(300, 16);
   for (int round = 0; round < wanted; ++round) {
     const unsigned what = any(24);
     if (what < 6)
@@ -292,7 +292,11 @@ TEST_F(Soak, TheModelPredictsEveryFile) {
   const auto some = static_cast<std::size_t>(wanted);
   EXPECT_GT(written_, some / 10);
   EXPECT_GT(undone_, some / 30);
-  EXPECT_GT(refused_, some / 100);
+  // It is rare: a short run may have none.
+  constexpr int kMany = 100;
+  if (wanted >= kMany) {
+    EXPECT_GT(refused_, some / kMany);
+  }
   Session session = open();
   const auto checked = verify_history(session);
   ASSERT_TRUE(checked);

@@ -3,7 +3,6 @@
 
 #include <array>
 #include <cstdio>
-#include <cstdlib>
 #include <functional>
 #include <random>
 
@@ -11,6 +10,7 @@
 #include "bayswap/versions.h"
 #include "support/golden_titles.h"
 #include "support/real_place.h"
+#include "support/rounds.h"
 
 namespace bayswap {
 namespace {
@@ -534,8 +534,7 @@ Arrangement random_arrangement(System system, std::mt19937& numbers) {
 }
 
 TEST_F(TitleTrees, RandomTitlesGoBetweenRandomPlaces) {
-  const char* wanted = std::getenv("BAYSWAP_PAIRS");
-  const int pairs = wanted != nullptr ? std::atoi(wanted) : 24;
+  const int pairs = test::rounds(96, 8);
   int right = 0;
   int stopped = 0;
   for (int round = 0; round < pairs; ++round) {
@@ -567,7 +566,7 @@ TEST_F(TitleTrees, RandomTitlesGoBetweenRandomPlaces) {
       }
       ++stopped;
       EXPECT_EQ(test::snapshot(folder_ / place), before) << "stopped, so nothing changed";
-      if (wanted != nullptr)
+      if (test::long_run())
         std::printf("%d stopped: %s -> %s: %s\n", round, one.what.c_str(), other.what.c_str(),
                     why.c_str());
     }

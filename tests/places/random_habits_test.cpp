@@ -225,7 +225,7 @@ Learned learned_of(const Bay& bay) {
 TEST(RandomHabits, AreLearnedExactlyAndCarriedBothWays) {
   std::size_t exact = 0;
   std::size_t wrong = 0;
-  const auto wanted = static_cast<std::uint32_t>(test::rounds(60));
+  const auto wanted = static_cast<std::uint32_t>(test::rounds(60, 12));
   for (std::uint32_t round = 0; round < wanted; ++round) {
     Habits habits(round);
     const TempFolder here;

@@ -41,7 +41,7 @@ bool is_called_something(const Item& item) {
 
 TEST_F(Evidences, OrdinaryFilesAreNoSaves) {
   constexpr int kInAFolder = 1000;
-  const int folders = test::rounds(100);
+  const int folders = test::rounds(100, 16);
   std::size_t called = 0;
   std::size_t alone = 0;
   for (int round = 0; round < folders; ++round) {
@@ -73,7 +73,7 @@ TEST_F(Evidences, OrdinaryFilesAreNoSaves) {
 
 // Every system whose ROMs name the chip, with a save of that size.
 TEST_F(Evidences, SavesBesideTheirRomsAreAllFound) {
-  const int games = test::rounds(2000);
+  const int games = test::rounds(2000, 8);
   std::mt19937 numbers(23);
   std::map<std::string, std::string> expected;  // names, layouts
   for (int i = 0; i < games; ++i) {

@@ -12,10 +12,10 @@ inline bool long_run() {
 }
 
 /// How often a random test runs: as often as BAYSWAP_ROUNDS says, else `full` times in a long run
-/// and a quarter of that in others.
-inline int rounds(int full) {
+/// and `full / part` times in others. Slow tests pass a larger `part`.
+inline int rounds(int full, int part = 4) {
   if (const char* wanted = std::getenv("BAYSWAP_ROUNDS")) return std::atoi(wanted);
-  return long_run() ? full : std::max(1, full / 4);
+  return long_run() ? full : std::max(1, full / part);
 }
 
 /// A test that tries every place of many tries every one in a long run, and one of `few` in others.

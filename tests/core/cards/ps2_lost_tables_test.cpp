@@ -63,7 +63,7 @@ TEST(Ps2LostTables, WhatTheDirectoriesSayIsRescuedByName) {
   const CardLayout& layout = test::card_layout("ps2-card");
   std::size_t whole = 0;
   std::size_t all = 0;
-  const int rounds = test::rounds(80);
+  const int rounds = test::rounds(80, 16);
   for (int round = 0; round < rounds; ++round) {
     SCOPED_TRACE(round);
     std::mt19937 numbers(static_cast<std::uint32_t>(round));

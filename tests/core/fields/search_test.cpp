@@ -136,7 +136,7 @@ Saved saved(test::Numbers& numbers) {
 TEST(FieldSearch, GuessesChecksums) {
   test::Numbers numbers(8);
   int named = 0;
-  const int rounds = test::rounds(200);
+  const int rounds = test::rounds(200, 16);
   for (int i = 0; i < rounds; ++i) {
     const Saved one = saved(numbers);
     const auto guesses = guess_sums({one.bytes}, 3);
