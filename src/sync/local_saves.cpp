@@ -230,7 +230,8 @@ std::string stamp_of(Session& session, const LocalUnit& unit) {
 std::string stamp_of_bay(Session& session, const Bay& bay) {
   if (bay.port) return {};
   Stamper stamper(*session.storage, now_ns() - kYoung);
-  return stamper.add(bay.place) ? stamper.finish() : std::string();
+  const bool settled = stamper.add(bay.place) && stamper.add(session.places.config);
+  return settled ? stamper.finish() : std::string();
 }
 
 }  // namespace bayswap

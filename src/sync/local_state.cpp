@@ -5,6 +5,7 @@
 #include <algorithm>
 #include <nlohmann/json.hpp>
 
+#include "core/bytes/hash.h"
 #include "core/bytes/text.h"
 #include "files/atomic_write.h"
 
@@ -115,6 +116,7 @@ QuietState StateFolder::load_quiet() const {
     state.hub = object.value("hub", "");
     state.device = object.value("device", "");
     state.objects_seen_ns = object.value("objects_seen", std::int64_t{0});
+    state.entries = object.value("entries", "");
     const json bays = object.value("bays", json::object());
     for (const auto& [bay, quiet] : bays.items())
       state.bays[bay] = {quiet.value("stamp", ""), quiet.value("saves", std::size_t{0})};
@@ -125,11 +127,9 @@ QuietState StateFolder::load_quiet() const {
 }
 
 Result<void> StateFolder::save_quiet(const QuietState& state) const {
-  json object{{"where", state.where},
-              {"hub", state.hub},
-              {"device", state.device},
-              {"objects_seen", state.objects_seen_ns},
-              {"bays", json::object()}};
+  json object{{"where", state.where},     {"hub", state.hub},
+              {"device", state.device},   {"objects_seen", state.objects_seen_ns},
+              {"entries", state.entries}, {"bays", json::object()}};
   for (const auto& [bay, quiet] : state.bays)
     object["bays"][bay] = {{"stamp", quiet.stamp}, {"saves", quiet.saves}};
   const std::string text = object.dump(1, ' ', false, json::error_handler_t::replace) + "\n";
@@ -141,6 +141,13 @@ Result<std::vector<std::string>> StateFolder::entry_names(const std::string& hub
   if (!names && names.error().code == Code::missing) return std::vector<std::string>{};
   if (names) std::erase_if(*names, [](const std::string& name) { return name[0] == '.'; });
   return names;
+}
+
+Result<std::string> StateFolder::entries_stamp(const std::string& hub) const {
+  auto names = entry_names(hub);
+  if (!names) return tl::unexpected(names.error());
+  std::ranges::sort(*names);
+  return sha256_hex(as_bytes(joined(*names, "\n")));
 }
 
 Result<Bytes> StateFolder::entry(const std::string& hub, const std::string& name) const {

@@ -43,6 +43,7 @@ struct QuietState {
     std::size_t saves = 0;  ///< that were in step
   };
   std::int64_t objects_seen_ns = 0;  ///< as in LocalState
+  std::string entries;               ///< of the journals, that this is about; see entries_stamp()
   std::map<std::string, Quiet> bays;
 };
 
@@ -65,6 +66,8 @@ class StateFolder {
 
   /// Entries of a hub's journals that were read, by their names, packed as on the hub.
   [[nodiscard]] Result<std::vector<std::string>> entry_names(const std::string& hub) const;
+  /// Other as soon as one more entry is known, whichever command fetched it.
+  [[nodiscard]] Result<std::string> entries_stamp(const std::string& hub) const;
   [[nodiscard]] Result<Bytes> entry(const std::string& hub, const std::string& name) const;
   Result<void> keep_entry(const std::string& hub, const std::string& name, ByteView packed) const;
 

@@ -35,6 +35,10 @@ Result<std::optional<std::size_t>> all_is_quiet(Session& session, const SyncRequ
   if (request.take || request.bring || request.forget || !request.states) return no;
   const QuietState quiet = folder.load_quiet();
   if (is_listing_due(quiet.objects_seen_ns, now_ns())) return no;
+  // A plan, or a look at the hub, fetches entries as well, and acts on none.
+  const auto entries = folder.entries_stamp(quiet.hub);
+  if (!entries) return tl::unexpected(entries.error());
+  if (*entries != quiet.entries) return no;
   std::size_t saves = 0;
   for (const Bay* bay : bays) {
     const auto known = quiet.bays.find(bay->name);

@@ -446,7 +446,9 @@ class Syncer {
                       report_.unmatched.empty() && !report_.failed && !report_.damaged &&
                       request_.states;
     const LocalState& state = joined_.state();
-    QuietState quiet{state.where, state.hub, state.device, state.objects_seen_ns, {}};
+    const auto entries = joined_.folder().entries_stamp(state.hub);
+    if (!entries) return tl::unexpected(entries.error());
+    QuietState quiet{state.where, state.hub, state.device, state.objects_seen_ns, *entries, {}};
     for (const BayView& bay : bays_) {
       // What changed since it was read is looked at again.
       const std::string stamp = done && !bay.changed ? stamp_of_bay(session_, *bay.bay) : "";

@@ -188,12 +188,14 @@ TEST_F(SyncTest, ADeletedFileIsNotADeletedSave) {
 TEST_F(SyncTest, WhatChangesAfterAQuietSyncIsSeen) {
   Device& den = device("den", 0);
   Device& ferry = device("ferry", 1);
-  for (const Device* one : {&den, &ferry})
+  Device& attic = device("attic", 2);
+  Device& porch = device("porch", 0);
+  for (const Device* one : {&den, &ferry, &attic, &porch})
     for (const std::string& game : test::games()) one->play(game, progress(1));
   synced(ferry);
   // Files that changed just now may change again unseen: they are read until they are older.
   std::this_thread::sleep_for(std::chrono::milliseconds(2100));
-  synced(den);
+  for (const Device* one : {&den, &attic, &porch}) synced(*one);
   class Counting final : public test::FailingStorage {
    public:
     Counting() : FailingStorage(0, Fault::error) {}
@@ -220,6 +222,34 @@ TEST_F(SyncTest, WhatChangesAfterAQuietSyncIsSeen) {
   synced(ferry);
   EXPECT_EQ(synced(den).carried.size(), 1U);
   EXPECT_EQ(den.save("TIDE TABLE"), progress(3));
+  // A plan has fetched what is new, and done nothing with it.
+  SyncRequest plan;
+  plan.plan = true;
+  for (int i = 0; i < 2; ++i) EXPECT_EQ(synced(attic, plan).carried.size(), 2U);
+  EXPECT_EQ(synced(attic).carried.size(), 2U);
+  EXPECT_EQ(attic.save("TIDE TABLE"), progress(3));
+  // So has a look at the hub.
+  Session session = porch.open();
+  ASSERT_TRUE(show_hub(session));
+  EXPECT_EQ(synced(porch).carried.size(), 2U);
+}
+
+// A shelf that is described later has saves that no file of the place tells of.
+TEST_F(SyncTest, AShelfDescribedAfterAQuietSyncIsSeen) {
+  Device& den = device("den", 0);
+  den.play(kGame, progress(1));
+  world_.write("den/place/more/TIDE TABLE.srm", progress(2), 10);
+  world_.write("den/place/more/TIDE TABLE.gb", demo::gb_rom("TIDE TABLE", 0x03, 2), 400);
+  std::this_thread::sleep_for(std::chrono::milliseconds(2100));
+  EXPECT_EQ(synced(den).published.size(), 1U);
+  EXPECT_EQ(synced(den).in_step, 1U);
+  Bytes bays = test::read(world_ / "den/config/bays.toml");
+  const std::string more =
+      "[[bay.den.shelf]]\nsystem = \"gb\"\nkind = \"battery\"\npattern = \"more/{stem}.srm\"\n"
+      "layout = [\"gb-battery\"]\nroms = \"more\"\n";
+  std::ranges::copy(as_bytes(more), std::back_inserter(bays));
+  world_.write("den/config/bays.toml", bays, 10);
+  EXPECT_EQ(synced(den).published.size(), 1U);
 }
 
 // A changed game has the original's name in its header: their saves never go over each other.
