@@ -152,7 +152,10 @@ TEST_P(BothChanged, IsSaidWithTimesAndCanBeLetThrough) {
   play("flat");
   const CarryReport report = carry("train", "flat");
   EXPECT_EQ(stop_code(report), "both-changed");
-  const std::string text = report.moves.at(0).checks.back().text;
+  const Findings& checks = report.moves.at(0).checks;
+  const auto said = std::ranges::find(checks, Code::both_changed, &Finding::code);
+  ASSERT_NE(said, checks.end());
+  const std::string& text = said->text;
   EXPECT_NE(text.find("UTC, "), text.rfind("UTC, ")) << "both with a size: " << text;
   EXPECT_EQ(stop_code(carry("flat", "train")), "both-changed") << "either way";
   const Bytes mine = keeping_->progress("train");

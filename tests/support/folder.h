@@ -5,11 +5,12 @@
 #include <sys/stat.h>
 #include <unistd.h>
 
+#include <array>
 #include <cstdlib>
 #include <filesystem>
 #include <fstream>
-#include <iterator>
 #include <map>
+#include <span>
 #include <string>
 
 #include "bayswap/bytes.h"
@@ -57,14 +58,19 @@ class TempFolder {
 
 inline Bytes read(const Path& path) {
   std::ifstream file(path, std::ios::binary);
-  const std::string chars((std::istreambuf_iterator<char>(file)), {});
-  const auto view = std::as_bytes(std::span(chars));
-  return {view.begin(), view.end()};
+  Bytes all;
+  std::array<char, 0x10000> block{};
+  while (file.read(block.data(), block.size()), file.gcount() > 0) {
+    const auto bytes =
+        std::as_bytes(std::span(block).first(static_cast<std::size_t>(file.gcount())));
+    all.insert(all.end(), bytes.begin(), bytes.end());
+  }
+  return all;
 }
 
 inline std::string text_of(const Path& path) {
-  std::ifstream file(path, std::ios::binary);
-  return {std::istreambuf_iterator<char>(file), {}};
+  const Bytes bytes = read(path);
+  return {reinterpret_cast<const char*>(bytes.data()), bytes.size()};
 }
 
 /// Names, contents, modes and times (to the nanosecond) of everything below a folder.

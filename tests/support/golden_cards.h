@@ -167,8 +167,8 @@ inline std::array<unsigned, 3> slow_ecc(const Bytes& chunk) {
   std::array<unsigned, 10> one{};
   for (unsigned i = 0; i < 128; ++i)
     for (unsigned j = 0; j < 8; ++j) {
-      const unsigned bit = std::to_integer<unsigned>(chunk[i]) >> j & 1U;
-      for (unsigned a = 0; a < 10; ++a) ((8 * i + j) >> a & 1U ? one : zero)[a] ^= bit;
+      if ((std::to_integer<unsigned>(chunk[i]) >> j & 1U) == 0) continue;
+      for (unsigned a = 0; a < 10; ++a) ((8 * i + j) >> a & 1U ? one : zero)[a] ^= 1U;
     }
   std::array<unsigned, 3> code{};
   for (unsigned a = 0; a < 3; ++a) code[0] |= (zero[a] ^ 1U) << a | (one[a] ^ 1U) << (a + 4);
