@@ -24,7 +24,9 @@ inline Bytes filled(std::size_t size, unsigned value) {
 inline Bytes random_bytes(std::size_t size, std::uint32_t seed) {
   std::mt19937 numbers(seed);
   Bytes out(size);
-  for (std::byte& byte : out) byte = static_cast<std::byte>(numbers() & 0xFFU);
+  for (std::size_t i = 0; i < size; i += 4)
+    for (std::uint64_t left = numbers(), j = 0; j < 4 && i + j < size; ++j, left >>= 8)
+      out[i + j] = static_cast<std::byte>(left & 0xFFU);
   return out;
 }
 

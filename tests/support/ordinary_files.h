@@ -74,9 +74,10 @@ class OrdinaryFiles {
     }};
     language_ = below(kWords.size());
     std::string text;
-    while (text.size() < enough)
-      text += std::string(kWords[language_][below(kWords[language_].size())]) +
-              (text.ends_with('\n') ? "" : " ");
+    while (text.size() < enough) {
+      text += kWords[language_][below(kWords[language_].size())];
+      if (!text.ends_with('\n')) text += ' ';
+    }
     return text;
   }
 

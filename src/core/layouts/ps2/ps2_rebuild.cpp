@@ -72,8 +72,10 @@ class Rebuilder {
       wrong[number] = next == 0 || (next != kChainEnd && next >= count);
       run = is_erased_link(value) && number > 0 && link(number - 1) == value ? run + 1 : 1;
       // Files of one cluster each look the same; their entries say so again.
-      if (is_erased_link(value) && run >= kErasedRun)
-        for (std::uint32_t i = 0; i < run; ++i) wrong[number - i] = true;
+      if (!is_erased_link(value) || run < kErasedRun) continue;
+      wrong[number] = true;
+      if (run == kErasedRun)
+        for (std::uint32_t i = 1; i < run; ++i) wrong[number - i] = true;
     }
     lost_ = wrong;
     for (std::uint32_t number = 0; number < count; ++number) {
