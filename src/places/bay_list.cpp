@@ -15,6 +15,7 @@
 #include "core/bytes/toml_file.h"
 #include "files/atomic_write.h"
 #include "files/turn_lock.h"
+#include "places/bay_text.h"
 
 namespace bayswap {
 namespace {
@@ -144,33 +145,6 @@ bool explains_all(const std::string& pattern, const Shelf& learned) {
          std::ranges::all_of(learned.examples, [&](const std::string& example) {
            return own->match(example).has_value();
          });
-}
-
-std::string shelf_text(const std::string& bay, const Shelf& shelf) {
-  std::string text =
-      fmt::format("[[bay.{}.shelf]]\nsystem = {}\n", bay, toml_string(to_string(shelf.system)));
-  if (shelf.kind != Kind::battery)
-    text += fmt::format("kind = {}\n", toml_string(to_string(shelf.kind)));
-  text += fmt::format("pattern = {}\n", toml_string(shelf.pattern));
-  std::string ids;
-  for (const std::string& id : shelf.layout) ids += (ids.empty() ? "" : ", ") + toml_string(id);
-  if (!ids.empty()) text += fmt::format("layout = [{}]\n", ids);
-  if (!shelf.roms.empty()) text += fmt::format("roms = {}\n", toml_string(shelf.roms));
-  if (shelf.names != FileNames::exact)
-    text += fmt::format("names = {}\n", toml_string(to_string(shelf.names)));
-  return text;
-}
-
-std::string write_bay(const Bay& bay) {
-  if (bay.port) return fmt::format("[bay.{}]\nport = {}\n", bay.name, toml_string(*bay.port));
-  // A path can hold bytes that are not text; such a path is written as hex digits.
-  const std::string place = bay.place.string();
-  std::string text =
-      safe_text(place) == place
-          ? fmt::format("[bay.{}]\nplace = {}\n", bay.name, toml_string(place))
-          : fmt::format("[bay.{}]\nplace_bytes = \"{}\"\n", bay.name, hex_text(as_bytes(place)));
-  for (const Shelf& shelf : bay.shelves) text += shelf_text(bay.name, shelf);
-  return text;
 }
 
 // True for the lines `[bay.NAME…]` and `[[bay.NAME…]]` of this bay.
@@ -303,7 +277,7 @@ Result<void> BayList::put(Storage& storage, const Path& file, const Bay& bay) {
   return change(storage, file, [&](const BayList& now) -> Result<std::string> {
     std::string text = without_bay(now.text_, bay.name);
     if (!text.empty() && !text.ends_with("\n\n")) text += "\n";
-    return text + write_bay(bay);
+    return text + bay_text(bay);
   });
 }
 
@@ -319,7 +293,7 @@ Result<Bay> BayList::put_learned(Storage& storage, const Path& file, const Bay& 
     if (!there || (*there)->place != learned.place) {
       std::string text = without_bay(now.text_, learned.name);
       if (!text.empty() && !text.ends_with("\n\n")) text += "\n";
-      return text + write_bay(learned);
+      return text + bay_text(learned);
     }
     kept = **there;
     std::string text = now.text_;

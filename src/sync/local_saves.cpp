@@ -8,6 +8,7 @@
 #include "bayswap/state.h"
 #include "core/bytes/text.h"
 #include "files/clock.h"
+#include "places/bay_text.h"
 
 namespace bayswap {
 namespace {
@@ -132,10 +133,11 @@ class Stamper {
   Stamper(Storage& storage, std::int64_t oldest_young)
       : storage_(storage), oldest_young_(oldest_young) {}
 
+  void add_text(const std::string& text) { hasher_.add(as_bytes(text)); }
   void add_file(const FileInfo& info) {
     std::string facts;
     add_facts(info, facts);
-    hasher_.add(as_bytes(facts));
+    add_text(facts);
   }
   /// False when a folder can't be listed, or a file is young.
   bool add(const Path& folder) {
@@ -152,7 +154,7 @@ class Stamper {
         return false;
       add_facts(info, facts);
     }
-    hasher_.add(as_bytes(facts));
+    add_text(facts);
     return std::ranges::all_of(*entries, [&](const NamedInfo& entry) {
       return entry.info.type != FileType::folder || add(folder / entry.name);
     });
@@ -230,8 +232,8 @@ std::string stamp_of(Session& session, const LocalUnit& unit) {
 std::string stamp_of_bay(Session& session, const Bay& bay) {
   if (bay.port) return {};
   Stamper stamper(*session.storage, now_ns() - kYoung);
-  const bool settled = stamper.add(bay.place) && stamper.add(session.places.config);
-  return settled ? stamper.finish() : std::string();
+  stamper.add_text(bay_text(bay));
+  return stamper.add(bay.place) ? stamper.finish() : std::string();
 }
 
 }  // namespace bayswap

@@ -27,8 +27,8 @@ struct LocalUnit {
 /// Stands for the files of a save as they are now: other when one was written.
 [[nodiscard]] std::string stamp_of(Session& session, const LocalUnit& unit);
 
-/// Stands for the files of a bay and for the settings that they are read with: other when one was
-/// added, changed or removed. Empty when a file is so young that it might change without showing.
+/// Stands for a bay's shelves and files: other when one was added, changed or removed. Empty when a
+/// file is so young that it might change without showing.
 [[nodiscard]] std::string stamp_of_bay(Session& session, const Bay& bay);
 
 }  // namespace bayswap

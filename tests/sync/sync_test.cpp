@@ -242,6 +242,7 @@ TEST_F(SyncTest, AShelfDescribedAfterAQuietSyncIsSeen) {
   world_.write("den/place/more/TIDE TABLE.gb", demo::gb_rom("TIDE TABLE", 0x03, 2), 400);
   std::this_thread::sleep_for(std::chrono::milliseconds(2100));
   EXPECT_EQ(synced(den).published.size(), 1U);
+  Session before = den.open();  // as of a program that runs on
   EXPECT_EQ(synced(den).in_step, 1U);
   Bytes bays = test::read(world_ / "den/config/bays.toml");
   const std::string more =
@@ -249,6 +250,9 @@ TEST_F(SyncTest, AShelfDescribedAfterAQuietSyncIsSeen) {
       "layout = [\"gb-battery\"]\nroms = \"more\"\n";
   std::ranges::copy(as_bytes(more), std::back_inserter(bays));
   world_.write("den/config/bays.toml", bays, 10);
+  const auto still = sync(before, {});
+  ASSERT_TRUE(still) << still.error().text;
+  EXPECT_EQ(still->in_step, 1U);
   EXPECT_EQ(synced(den).published.size(), 1U);
 }
 
