@@ -24,7 +24,7 @@ class FaultsAt : public test::WorldTest {
       EXPECT_TRUE(undo(session, "", {}));
     }
     std::size_t injected = 0;
-    for (std::size_t at = 1; at < 100; at += test::step_of(3)) {
+    for (std::size_t at = 1; at < 100; ++at) {
       FailingStorage storage(at, fault);
       Session session = open(storage);
       CarryRequest request;
@@ -143,7 +143,7 @@ TEST_F(FaultsAt, EachLosesNothing) {
     for (const std::string name : {"Copper Tide", "Glacier Post"})
       injected +=
           run_all(fault, "reader:" + name, folder_ / ("den/saves/" + name + " (America).srm"));
-  EXPECT_GE(injected, 16U / test::step_of(3));
+  EXPECT_GE(injected, 16U);
   std::printf("%zu faults\n", injected);
 }
 

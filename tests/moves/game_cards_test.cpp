@@ -197,7 +197,7 @@ struct CardHabit {
 };
 
 TEST_F(GameCards, RandomSavesGoBetweenRandomCardFolders) {
-  const int pairs = test::rounds(96, 12);
+  const int pairs = test::rounds(96, 8);
   int right = 0;
   int stopped = 0;
   for (int round = 0; round < pairs; ++round) {

@@ -267,7 +267,7 @@ TEST_F(Soak, TheModelPredictsEveryFile) {
     for (const CardSave& on_card : island->card.saves)
       island_[on_card.save.name] = on_card.save.parts.front().data;
   }
-  const int wanted = test::rounds(300, 16);
+  const int wanted = test::rounds(300, 8);
   for (int round = 0; round < wanted; ++round) {
     const unsigned what = any(24);
     if (what < 6)

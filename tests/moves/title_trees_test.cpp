@@ -534,7 +534,7 @@ Arrangement random_arrangement(System system, std::mt19937& numbers) {
 }
 
 TEST_F(TitleTrees, RandomTitlesGoBetweenRandomPlaces) {
-  const int pairs = test::rounds(96, 8);
+  const int pairs = test::rounds(96);
   int right = 0;
   int stopped = 0;
   for (int round = 0; round < pairs; ++round) {

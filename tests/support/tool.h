@@ -35,10 +35,8 @@ class Tool : public WorldTest {
   void SetUp() override {
     WorldTest::SetUp();
     std::filesystem::create_directories(folder_ / "xdg/config/bayswap");
-    std::filesystem::copy(folder_ / "own/config/catalog.toml",
-                          folder_ / "xdg/config/bayswap/catalog.toml");
-    for (const std::string bay : {"reader", "den", "ferry"})
-      ASSERT_EQ(run({"bay", "learn", bay, bay}).status, 0);
+    for (const std::string file : {"catalog.toml", "bays.toml"})
+      std::filesystem::copy(folder_ / "own/config" / file, folder_ / "xdg/config/bayswap" / file);
   }
 };
 

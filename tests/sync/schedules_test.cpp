@@ -208,7 +208,7 @@ class Schedule {
 };
 
 TEST(SyncSchedules, NothingIsLostAndAllAgreeOrSayWhyNot) {
-  const int rounds = test::rounds(800, 16);
+  const int rounds = test::rounds(800, 8);
   for (int i = 0; i < rounds; ++i) {
     SCOPED_TRACE("schedule " + std::to_string(i));
     Schedule(static_cast<std::uint32_t>(i)).run();
