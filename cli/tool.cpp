@@ -11,7 +11,7 @@
 #include "cli/ask_login.h"
 #include "cli/commands/commands.h"
 #include "cli/completion.h"
-#include "cli/render/json.h"
+#include "cli/render/json/json.h"
 #include "cli/render/progress.h"
 #include "cli/render/text.h"
 #include "core/bytes/text.h"

@@ -5,6 +5,8 @@ if(CMAKE_CXX_COMPILER_ID STREQUAL "GNU")
   # GCC 12 sees overlaps and overflows in std::string, and unset members in std::variant, that are not
   # there (its bugs 105329, 105651, 105562). Which ones depends on what it inlines.
   target_compile_options(bayswap_flags INTERFACE -Wno-restrict -Wno-stringop-overflow -Wno-maybe-uninitialized)
+  # It collects its garbage once it has half a gigabyte: less time, and a fifth more memory at most.
+  target_compile_options(bayswap_flags INTERFACE --param=ggc-min-heapsize=524288)
 endif()
 if(CMAKE_UNITY_BUILD AND CMAKE_CXX_COMPILER_ID STREQUAL "GNU")
   # It takes sources that are compiled together for headers.
@@ -41,22 +43,17 @@ function(bayswap_standard_headers target)
 endfunction()
 
 # Up to eight sources of a folder are compiled as one, which nearly halves the time of a clean build. So
-# two sources of a folder can't use the same name in their unnamed namespaces. Sources of a folder
-# in SINGLE are compiled alone. Off with -DCMAKE_UNITY_BUILD=OFF.
+# two sources of a folder can't use the same name in their unnamed namespaces; where they want to, a
+# named one stands around it. Off with -DCMAKE_UNITY_BUILD=OFF.
 #
-#   bayswap_group_sources(TARGET [SINGLE folder …])
+#   bayswap_group_sources(TARGET)
 function(bayswap_group_sources target)
-  cmake_parse_arguments(GROUP "" "" "SINGLE" ${ARGN})
   get_target_property(sources ${target} SOURCES)
   set(folder "")
   set(group 0)
   foreach(source IN LISTS sources)
     cmake_path(ABSOLUTE_PATH source)
     cmake_path(GET source PARENT_PATH parent)
-    cmake_path(GET parent FILENAME name)
-    if(name IN_LIST GROUP_SINGLE)
-      continue()
-    endif()
     if(NOT parent STREQUAL folder OR size EQUAL 8)
       set(folder ${parent})
       set(size 0)

@@ -6,7 +6,7 @@
 #include "bayswap/look.h"
 #include "cli/commands/commands.h"
 #include "cli/render/card.h"
-#include "cli/render/json.h"
+#include "cli/render/json/json.h"
 #include "cli/render/page.h"
 #include "cli/render/text.h"
 

@@ -6,7 +6,7 @@
 #include "cli/commands/cart_access.h"
 #include "cli/commands/commands.h"
 #include "cli/interrupt.h"
-#include "cli/render/json.h"
+#include "cli/render/json/json.h"
 #include "cli/render/summary.h"
 #include "cli/render/text.h"
 

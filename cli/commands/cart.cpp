@@ -9,7 +9,7 @@
 #include "cli/commands/commands.h"
 #include "cli/interrupt.h"
 #include "cli/render/cart.h"
-#include "cli/render/json.h"
+#include "cli/render/json/json.h"
 #include "cli/render/text.h"
 
 namespace bayswap::cli {

@@ -5,7 +5,7 @@
 #include "bayswap/catalog_edit.h"
 #include "cli/commands/commands.h"
 #include "cli/render/catalog.h"
-#include "cli/render/json.h"
+#include "cli/render/json/json.h"
 #include "core/bytes/text.h"
 
 namespace bayswap::cli {

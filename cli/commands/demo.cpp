@@ -8,7 +8,7 @@
 #include <memory>
 
 #include "cli/commands/commands.h"
-#include "cli/render/json.h"
+#include "cli/render/json/json.h"
 #include "cli/story.h"
 #include "core/bytes/text.h"
 #include "demo/world.h"

@@ -8,7 +8,7 @@
 #include "bayswap/versions.h"
 #include "cli/commands/commands.h"
 #include "cli/commands/show_synced.h"
-#include "cli/render/json.h"
+#include "cli/render/json/json.h"
 #include "cli/render/page.h"
 #include "cli/render/text.h"
 

@@ -1,5 +1,5 @@
 #include "cli/commands/commands.h"
-#include "cli/render/json.h"
+#include "cli/render/json/json.h"
 #include "cli/render/text.h"
 
 namespace bayswap::cli {

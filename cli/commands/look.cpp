@@ -9,7 +9,7 @@
 #include "bayswap/look.h"
 #include "cli/commands/commands.h"
 #include "cli/render/field.h"
-#include "cli/render/json.h"
+#include "cli/render/json/json.h"
 #include "cli/render/overview.h"
 #include "cli/render/page.h"
 #include "cli/render/text.h"

@@ -6,7 +6,7 @@
 #include <memory>
 
 #include "cli/commands/commands.h"
-#include "cli/render/json.h"
+#include "cli/render/json/json.h"
 #include "cli/render/text.h"
 #include "core/bytes/text.h"
 

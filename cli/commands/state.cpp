@@ -7,7 +7,7 @@
 #include <memory>
 
 #include "cli/commands/commands.h"
-#include "cli/render/json.h"
+#include "cli/render/json/json.h"
 #include "cli/render/slot_board.h"
 #include "cli/render/state.h"
 #include "moves/outputs.h"

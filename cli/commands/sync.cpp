@@ -7,7 +7,7 @@
 
 #include "cli/commands/show_synced.h"
 #include "cli/interrupt.h"
-#include "cli/render/json.h"
+#include "cli/render/json/json.h"
 #include "cli/render/page.h"
 #include "cli/render/sync.h"
 

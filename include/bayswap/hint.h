@@ -80,11 +80,10 @@ enum class Remedy {
 
 /// Words, or a remedy. `with`: what the remedy is about, such as a bay's name; may be empty.
 struct HintPiece {
-  HintPiece(const char* text) : words(text) {}             // NOLINT: pieces are written as they are
-  HintPiece(std::string text) : words(std::move(text)) {}  // NOLINT
-  HintPiece(Remedy what) : is_remedy(true), remedy(what) {}  // NOLINT
-  HintPiece(Remedy what, std::string about)
-      : is_remedy(true), remedy(what), with(std::move(about)) {}
+  HintPiece(const char* text);  // NOLINT: pieces are written as they are
+  HintPiece(std::string text);  // NOLINT
+  HintPiece(Remedy what);       // NOLINT
+  HintPiece(Remedy what, std::string about);
 
   bool operator==(const HintPiece&) const = default;
 
@@ -101,7 +100,7 @@ class Hint {
   Hint(const char* words);  // NOLINT
   Hint(std::string words);  // NOLINT
   Hint(HintPiece piece);    // NOLINT
-  Hint(std::initializer_list<HintPiece> pieces) : pieces_(pieces) {}
+  Hint(std::initializer_list<HintPiece> pieces);
 
   [[nodiscard]] bool empty() const { return pieces_.empty(); }
   [[nodiscard]] const std::vector<HintPiece>& pieces() const { return pieces_; }

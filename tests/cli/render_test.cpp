@@ -5,7 +5,7 @@
 
 #include <nlohmann/json.hpp>
 
-#include "cli/render/json.h"
+#include "cli/render/json/json.h"
 #include "cli/render/overview.h"
 #include "cli/render/style.h"
 #include "cli/render/text.h"

@@ -62,11 +62,22 @@ std::string_view to_string(Remedy remedy) {
   return {};
 }
 
+HintPiece::HintPiece(const char* text) : words(text) {}
+
+HintPiece::HintPiece(std::string text) : words(std::move(text)) {}
+
+HintPiece::HintPiece(Remedy what) : is_remedy(true), remedy(what) {}
+
+HintPiece::HintPiece(Remedy what, std::string about)
+    : is_remedy(true), remedy(what), with(std::move(about)) {}
+
 Hint::Hint(const char* words) : Hint(std::string(words)) {}
 
 Hint::Hint(std::string words) {
   if (!words.empty()) pieces_.emplace_back(std::move(words));
 }
+
+Hint::Hint(std::initializer_list<HintPiece> pieces) : pieces_(pieces) {}
 
 Hint::Hint(HintPiece piece) {
   pieces_.push_back(std::move(piece));

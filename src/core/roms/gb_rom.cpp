@@ -8,6 +8,7 @@
 #include "core/roms/headers.h"
 
 namespace bayswap {
+namespace gb_rom {
 namespace {
 
 constexpr std::size_t kHeaderEnd = 0x150;
@@ -88,8 +89,10 @@ bool begins_program(Cursor& cursor) {
 }
 
 }  // namespace
+}  // namespace gb_rom
 
 std::optional<RomInfo> read_gb_rom(const RomBytes& rom) {
+  using namespace gb_rom;
   const ByteView file = rom.bytes;
   if (file.size() < kHeaderEnd) return std::nullopt;
   Cursor cursor(file);

@@ -5,6 +5,7 @@
 #include "core/roms/logo.h"
 
 namespace bayswap {
+namespace gba_rom {
 namespace {
 
 constexpr std::size_t kTitle = 0xA0;  // 12
@@ -22,8 +23,10 @@ std::uint8_t header_check(Cursor& cursor) {
 }
 
 }  // namespace
+}  // namespace gba_rom
 
 std::optional<RomInfo> read_gba_rom(const RomBytes& rom) {
+  using namespace gba_rom;
   Cursor cursor(rom.bytes);
   if (rom.bytes.size() < kHeaderEnd || cursor.u8(kFixed) != 0x96) return std::nullopt;
   const ByteView title = cursor.bytes(kTitle, 12);

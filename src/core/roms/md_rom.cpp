@@ -5,6 +5,7 @@
 #include "core/roms/headers.h"
 
 namespace bayswap {
+namespace md_rom {
 namespace {
 
 constexpr std::size_t kMagic = 0x100;  // "SEGA"
@@ -67,8 +68,10 @@ std::string squeezed(std::string text) {
 }
 
 }  // namespace
+}  // namespace md_rom
 
 std::optional<RomInfo> read_md_rom(const RomBytes& rom) {
+  using namespace md_rom;
   Cursor cursor(rom.bytes);
   if (rom.bytes.size() < kHeaderEnd || ascii_text(cursor.bytes(kMagic, 4)) != "SEGA")
     return std::nullopt;

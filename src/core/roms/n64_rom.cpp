@@ -6,6 +6,7 @@
 #include "core/roms/headers.h"
 
 namespace bayswap {
+namespace n64_rom {
 namespace {
 
 constexpr std::size_t kHeaderSize = 0x40;
@@ -42,8 +43,10 @@ std::vector<Chip> homebrew_chips(unsigned nibble) {
 }
 
 }  // namespace
+}  // namespace n64_rom
 
 std::optional<RomInfo> read_n64_rom(const RomBytes& rom) {
+  using namespace n64_rom;
   const ByteView file = rom.bytes;
   const std::size_t unit = unit_of(Cursor(file).u32be(0));
   if (unit == 0 || file.size() < kHeaderSize) return std::nullopt;
@@ -71,7 +74,8 @@ std::optional<RomInfo> read_n64_rom(const RomBytes& rom) {
 }
 
 Bytes in_native_order(Bytes rom) {
-  if (const std::size_t unit = unit_of(Cursor(rom).u32be(0)); unit > 1) reverse_units(rom, unit);
+  if (const std::size_t unit = n64_rom::unit_of(Cursor(rom).u32be(0)); unit > 1)
+    reverse_units(rom, unit);
   return rom;
 }
 

@@ -4,6 +4,7 @@
 #include "core/roms/headers.h"
 
 namespace bayswap {
+namespace nds_rom {
 namespace {
 
 constexpr std::size_t kTitle = 0x00;  // 12
@@ -15,8 +16,10 @@ constexpr std::size_t kHeaderCheck = 0x15E;   // u16le, over everything before i
 constexpr std::uint16_t kLogoValue = 0xCF56;  // the hardware starts nothing else
 
 }  // namespace
+}  // namespace nds_rom
 
 std::optional<RomInfo> read_nds_rom(const RomBytes& rom) {
+  using namespace nds_rom;
   Cursor cursor(rom.bytes);
   if (rom.bytes.size() < 0x200) return std::nullopt;
   const ByteView title = cursor.bytes(kTitle, 12);

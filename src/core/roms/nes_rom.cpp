@@ -2,6 +2,7 @@
 #include "core/roms/headers.h"
 
 namespace bayswap {
+namespace nes_rom {
 namespace {
 
 constexpr std::uint32_t kMagic = 0x4E45531A;  // "NES" 1A
@@ -10,8 +11,10 @@ constexpr std::size_t kFlags7 = 7;            // bits 2-3 = 2: the second versio
 constexpr std::size_t kRamSizes = 10;         // high nibble n: 64<<n bytes are kept
 
 }  // namespace
+}  // namespace nes_rom
 
 std::optional<RomInfo> read_nes_rom(const RomBytes& rom) {
+  using namespace nes_rom;
   Cursor cursor(rom.bytes);
   if (cursor.u32be(0) != kMagic || rom.bytes.size() < 16) return std::nullopt;
   RomInfo info;

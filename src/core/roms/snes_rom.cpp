@@ -6,6 +6,7 @@
 #include "core/roms/headers.h"
 
 namespace bayswap {
+namespace snes_rom {
 namespace {
 
 constexpr std::array<std::size_t, 3> kPlaces{0x7FC0, 0xFFC0, 0x40FFC0};
@@ -114,8 +115,10 @@ std::optional<Header> find_header(const RomBytes& rom, Cursor& cursor) {
 }
 
 }  // namespace
+}  // namespace snes_rom
 
 std::optional<RomInfo> read_snes_rom(const RomBytes& rom) {
+  using namespace snes_rom;
   const ByteView file = rom.bytes;
   Cursor cursor(file);
   const auto header = find_header(rom, cursor);

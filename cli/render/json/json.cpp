@@ -1,6 +1,6 @@
-#include "cli/render/json.h"
+#include "cli/render/json/json.h"
 
-#include "cli/render/json_pieces.h"
+#include "cli/render/json/json_pieces.h"
 #include "core/bytes/text.h"
 #include "core/bytes/time_text.h"
 

@@ -1,4 +1,4 @@
-#include "cli/render/json_pieces.h"
+#include "cli/render/json/json_pieces.h"
 
 #include "cli/render/remedies.h"
 

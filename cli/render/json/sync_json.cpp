@@ -1,7 +1,7 @@
 #include <array>
 #include <string_view>
 
-#include "cli/render/json_pieces.h"
+#include "cli/render/json/json_pieces.h"
 #include "cli/render/sync.h"
 #include "core/bytes/time_text.h"
 

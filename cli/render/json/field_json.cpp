@@ -1,5 +1,5 @@
 #include "cli/render/field.h"
-#include "cli/render/json_pieces.h"
+#include "cli/render/json/json_pieces.h"
 
 namespace bayswap::cli {
 namespace {
