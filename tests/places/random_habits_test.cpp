@@ -62,7 +62,7 @@ struct Slots {
 };
 
 /// Everything that one program does.
-struct Program {
+struct RandomProgram {
   RandomHabit habit;  // of the first system
   RandomHabit other;
   Slots slots;          // of both; without texts there are no states
@@ -73,14 +73,14 @@ class Habits {
  public:
   explicit Habits(std::uint32_t seed) : numbers_(seed) {}
 
-  Program program() {
+  RandomProgram program() {
     const bool sorted = numbers_() % 3 == 0;
-    Program made{habit({"stem", "stem", "stem", "title", "code", "code:lower", "code:hex", "crc32",
-                        "sha1:upper"},
-                       true, sorted),
-                 habit({"stem", "stem", "title", "title", "md5"}, false, sorted),
-                 {},
-                 sorted};
+    RandomProgram made{habit({"stem", "stem", "stem", "title", "code", "code:lower", "code:hex",
+                              "crc32", "sha1:upper"},
+                             true, sorted),
+                       habit({"stem", "stem", "title", "title", "md5"}, false, sorted),
+                       {},
+                       sorted};
     static const std::vector<Slots> kSlots{{"{stem}.st{slot}", {"0", "1", "5"}},
                                            {"{stem}.state{slot:first }", {"", "1", "2"}},
                                            {"{stem}.{slot:pad 3}", {"000", "001", "010"}},
@@ -182,7 +182,8 @@ void write_states(const TempFolder& folder, const Slots& slots, const std::strin
   }
 }
 
-void build(const TempFolder& folder, const Program& program, Habits& habits, std::uint32_t seed) {
+void build(const TempFolder& folder, const RandomProgram& program, Habits& habits,
+           std::uint32_t seed) {
   const std::string roms = habits.roms();
   const auto write_rom = [&](const Example& game, const char* extension) {
     const std::string inner = program.sorted ? game.folder + "/" : std::string();
@@ -205,7 +206,7 @@ void build(const TempFolder& folder, const Program& program, Habits& habits, std
 
 using Learned = std::set<std::tuple<System, Kind, std::string, std::size_t>>;
 
-Learned wanted_of(const Program& program) {
+Learned wanted_of(const RandomProgram& program) {
   Learned wanted{{System::gba, Kind::battery, program.habit.pattern, kExamples.size()},
                  {System::snes, Kind::battery, program.other.pattern, kOtherSystem.size()}};
   const std::size_t slots = program.slots.texts.size();
@@ -231,8 +232,8 @@ TEST(RandomHabits, AreLearnedExactlyAndCarriedBothWays) {
     const TempFolder here;
     const TempFolder there;
     const TempFolder own;
-    const Program from = habits.program();
-    const Program to = habits.program();
+    const RandomProgram from = habits.program();
+    const RandomProgram to = habits.program();
     build(here, from, habits, 100);
     build(there, to, habits, 200);
     auto session = Session::open(disk(), {own / "config", own / "data"});

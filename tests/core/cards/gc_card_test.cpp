@@ -10,7 +10,7 @@ namespace {
 
 using test::operator+;
 
-const CardLayout& layout() {
+const CardLayout& gc_layout() {
   return *as_card(*find_layout("gc-card"));
 }
 
@@ -41,10 +41,10 @@ test::GcSave bell() {
 
 TEST(GcCard, ReadsChainsTimesAndComments) {
   const Bytes golden = test::gc_card(59, {kite(), bell()});
-  const auto card = layout().open(golden);
+  const auto card = gc_layout().open(golden);
   ASSERT_TRUE(card);
   EXPECT_TRUE(card->findings.empty());
-  EXPECT_TRUE(layout().validate(golden).empty());
+  EXPECT_TRUE(gc_layout().validate(golden).empty());
   EXPECT_EQ(card->blocks_total, 59U);
   EXPECT_EQ(card->blocks_free, 55U);
   ASSERT_EQ(card->saves.size(), 2U);
@@ -64,14 +64,14 @@ TEST(GcCard, TheHigherCounterCounts) {
   // The second directory, which is younger, loses an entry.
   test::put(golden, 2 * 8192, test::filled(64, 0xFF));
   test::seal_gc(golden, 2 * 8192, 2 * 8192 + 0x1FFC, 2 * 8192 + 0x1FFC);
-  EXPECT_EQ(layout().open(golden)->saves.size(), 1U);
+  EXPECT_EQ(gc_layout().open(golden)->saves.size(), 1U);
   // Counters compare signed: 8000 is older than 7.
   test::put_be(golden, 2 * 8192 + 0x1FFA, 0x8000, 2);
   test::seal_gc(golden, 2 * 8192, 2 * 8192 + 0x1FFC, 2 * 8192 + 0x1FFC);
-  EXPECT_EQ(layout().open(golden)->saves.size(), 2U);
+  EXPECT_EQ(gc_layout().open(golden)->saves.size(), 2U);
   // A copy whose check fails does not count, whatever its counter.
   test::put_be(golden, 2 * 8192 + 0x1FFA, 0x7000, 2);
-  const auto card = layout().open(golden);
+  const auto card = gc_layout().open(golden);
   EXPECT_EQ(card->saves.size(), 2U);
   EXPECT_TRUE(has_code(card->findings, Code::spare_lost));
   EXPECT_FALSE(has_error(card->findings));
@@ -86,8 +86,8 @@ TEST(GcCard, AnOlderCopyStillKnowsTheDeleted) {
     test::put_be(golden, map + 0x0A + (block - 5) * 2, 0, 2);
   test::put_be(golden, map + 6, 58, 2);
   test::seal_gc(golden, map + 4, map + 8192, map);
-  EXPECT_TRUE(layout().validate(golden).empty());
-  const auto card = layout().open(golden);
+  EXPECT_TRUE(gc_layout().validate(golden).empty());
+  const auto card = gc_layout().open(golden);
   ASSERT_TRUE(card);
   EXPECT_EQ(card->saves.size(), 1U);
   ASSERT_EQ(card->deleted.size(), 1U);
@@ -98,12 +98,12 @@ TEST(GcCard, AnOlderCopyStillKnowsTheDeleted) {
 
 TEST(GcCard, FormatsAllSizesLikeByHand) {
   for (const std::uint32_t blocks : {59U, 123U, 251U, 507U, 1019U, 2043U}) {
-    const auto card = layout().format(blocks);
+    const auto card = gc_layout().format(blocks);
     ASSERT_TRUE(card);
     EXPECT_EQ(*card, test::gc_card(blocks, {}));
-    EXPECT_EQ(identify(*card, {}).front().layout, &layout());
+    EXPECT_EQ(identify(*card, {}).front().layout, &gc_layout());
   }
-  EXPECT_EQ(layout().format(60).error().code, Code::wrong_size);
+  EXPECT_EQ(gc_layout().format(60).error().code, Code::wrong_size);
 }
 
 TEST(GcCard, PutsSaysAndDrops) {
@@ -114,9 +114,9 @@ TEST(GcCard, PutsSaysAndDrops) {
   const auto content = single.read(file, {});
   ASSERT_TRUE(content);
   EXPECT_EQ(single.write({content->saves, std::nullopt, {}})->bytes, file);
-  const auto changed = layout().change(golden, {{}, content->saves});
+  const auto changed = gc_layout().change(golden, {{}, content->saves});
   ASSERT_TRUE(changed) << changed.error().text;
-  EXPECT_TRUE(layout().validate(changed->bytes).empty());
+  EXPECT_TRUE(gc_layout().validate(changed->bytes).empty());
   // The first free block is 6, as in the golden one; only counters, the last allocated block and
   // checks differ. Both copies hold the same.
   Bytes expected = test::gc_card(59, {kite(), bell()});
@@ -130,11 +130,12 @@ TEST(GcCard, PutsSaysAndDrops) {
     test::seal_gc(expected, map + 4, map + 8192, map);
   }
   EXPECT_EQ(changed->bytes, expected);
-  EXPECT_EQ(layout().change(changed->bytes, {{}, content->saves}).error().code, Code::name_taken);
-  const auto dropped = layout().change(changed->bytes, {{0}, {}});
+  EXPECT_EQ(gc_layout().change(changed->bytes, {{}, content->saves}).error().code,
+            Code::name_taken);
+  const auto dropped = gc_layout().change(changed->bytes, {{0}, {}});
   ASSERT_TRUE(dropped);
-  EXPECT_TRUE(layout().validate(dropped->bytes).empty());
-  EXPECT_EQ(layout().open(dropped->bytes)->blocks_free, 58U);
+  EXPECT_TRUE(gc_layout().validate(dropped->bytes).empty());
+  EXPECT_EQ(gc_layout().open(dropped->bytes)->blocks_free, 58U);
 }
 
 TEST(GcCard, DecodesBannersAndIcons) {
@@ -154,7 +155,7 @@ TEST(GcCard, DecodesBannersAndIcons) {
   test::put_be(save.data, palette + 14, 0x801F, 2);   // colour 7: blue
   test::put(save.data, first + 8, test::bytes({9}));  // second row of the first tile
   test::put_be(save.data, palette + 18, 0x000F, 2);   // colour 9: blue, seen through
-  const auto card = layout().open(test::gc_card(59, {save}));
+  const auto card = gc_layout().open(test::gc_card(59, {save}));
   ASSERT_TRUE(card);
   const Face face = face_of(card->saves[0].save);
   ASSERT_EQ(face.pictures.size(), 3U);
@@ -172,10 +173,10 @@ TEST(GcCard, MendsFromSpares) {
   for (const std::size_t block : {1U, 2U, 3U, 4U}) {
     Bytes damaged = golden;
     test::put(damaged, block * 8192 + 100, test::filled(64, 0x5A));
-    const auto mended = mend(layout(), damaged);
+    const auto mended = mend(gc_layout(), damaged);
     ASSERT_TRUE(mended);
-    EXPECT_TRUE(layout().validate(mended->bytes).empty());
-    const auto card = layout().open(mended->bytes);
+    EXPECT_TRUE(gc_layout().validate(mended->bytes).empty());
+    const auto card = gc_layout().open(mended->bytes);
     ASSERT_EQ(card->saves.size(), 2U) << block;
     EXPECT_EQ(card->saves[0].save.parts[0].data, kite().data);
     EXPECT_EQ(card->saves[0].blocks, (std::vector<std::uint32_t>{4, 0, 58}))
@@ -184,16 +185,17 @@ TEST(GcCard, MendsFromSpares) {
   Bytes both = golden;
   for (const std::size_t block : {1U, 2U})
     test::put(both, block * 8192 + 70 * 64, test::filled(64, 1));
-  const auto rescued = mend(layout(), both);
+  const auto rescued = mend(gc_layout(), both);
   ASSERT_TRUE(rescued);
-  EXPECT_EQ(layout().open(rescued->bytes)->saves.size(), 2U) << "entries of directories that fail";
+  EXPECT_EQ(gc_layout().open(rescued->bytes)->saves.size(), 2U)
+      << "entries of directories that fail";
   Bytes broken = golden;
   for (const std::size_t map : {3U, 4U}) {
     test::put_be(broken, map * 8192 + 0x0A + (9 - 5) * 2, 0, 2);
     test::put_be(broken, map * 8192 + 6, 56, 2);
     test::seal_gc(broken, map * 8192 + 4, (map + 1) * 8192, map * 8192);
   }
-  const auto rebuilt = mend(layout(), broken);
+  const auto rebuilt = mend(gc_layout(), broken);
   ASSERT_TRUE(rebuilt);
   EXPECT_EQ(rebuilt->saves[0].state, RescueState::repaired) << rebuilt->saves[0].what.at(0);
   EXPECT_EQ(rebuilt->saves[1].state, RescueState::whole);

@@ -10,7 +10,7 @@ namespace {
 
 using test::operator+;
 
-const CardLayout& layout() {
+const CardLayout& ps1_layout() {
   return *as_card(*find_layout("ps1-card"));
 }
 
@@ -23,7 +23,7 @@ Bytes ps1_golden() {
 }
 
 TEST(Ps1Card, ReadsFragmentedAndDeletedSaves) {
-  const auto card = layout().open(ps1_golden());
+  const auto card = ps1_layout().open(ps1_golden());
   ASSERT_TRUE(card);
   EXPECT_TRUE(card->findings.empty());
   ASSERT_EQ(card->saves.size(), 2U);
@@ -41,28 +41,28 @@ TEST(Ps1Card, ReadsFragmentedAndDeletedSaves) {
   EXPECT_EQ(card->deleted[0].save.parts.at(0).data, test::ps1_data(3, "Gone", 3));
   EXPECT_EQ(card->map[7].state, BlockState::deleted);
   EXPECT_EQ(card->map[4].state, BlockState::used);
-  EXPECT_TRUE(layout().validate(ps1_golden()).empty());
+  EXPECT_TRUE(ps1_layout().validate(ps1_golden()).empty());
 }
 
 TEST(Ps1Card, FormatsAsByHand) {
-  const auto card = layout().format(15);
+  const auto card = ps1_layout().format(15);
   ASSERT_TRUE(card);
   Bytes by_hand = test::blank_ps1_card();
   // The unused entries of the broken list, and the raw frames behind it, are free to choose.
   for (std::size_t frame = 16; frame < 63; ++frame)
     test::put(by_hand, frame * 128, test::part_of(*card, frame * 128, 128));
   EXPECT_EQ(*card, by_hand);
-  EXPECT_FALSE(layout().format(14));
+  EXPECT_FALSE(ps1_layout().format(14));
 }
 
 TEST(Ps1Card, PutsAndDropsByHand) {
   Bytes expected = ps1_golden();
-  const auto card = layout().open(expected);
+  const auto card = ps1_layout().open(expected);
   ASSERT_TRUE(card);
   Save added = card->saves[0].save;
   added.name = "BASLUS-00417DAWN";
   added.parts[0].data = test::ps1_data(2, "Dawn", 5);
-  const auto changed = layout().change(expected, {{1}, {added}});
+  const auto changed = ps1_layout().change(expected, {{1}, {added}});
   ASSERT_TRUE(changed) << changed.error().text;
   // NIGHT is marked deleted, and DAWN takes the first blocks that never held anything: 2 and 3.
   for (const auto& [block, state] : {std::pair{4U, 0xA1U}, {1U, 0xA3U}}) {
@@ -81,22 +81,22 @@ TEST(Ps1Card, TakesBrokenFramesFromTheirReplacements) {
   test::seal_ps1_frame(card, 17);
   test::put(card, (36 + 1) * 128, test::part_of(whole, 5 * 128, 128));
   test::put(card, broken * 128, test::filled(128, 0x55));
-  const auto read = layout().open(card);
+  const auto read = ps1_layout().open(card);
   ASSERT_TRUE(read);
   EXPECT_EQ(read->saves[0].save.parts[0].data, whole);
   // A save that is written over the broken frame is written to its replacement as well.
   Save other = read->saves[0].save;
   other.parts[0].data = test::ps1_data(1, "Other", 9);
-  const auto changed = layout().change(card, {{0}, {}});
+  const auto changed = ps1_layout().change(card, {{0}, {}});
   ASSERT_TRUE(changed);
   auto filled = changed->bytes;
   for (int i = 0; i < 13; ++i) {
     other.name = "BASLUS-00001N" + std::to_string(i);
-    const auto next = layout().change(filled, {{}, {other}});
+    const auto next = ps1_layout().change(filled, {{}, {other}});
     if (!next) break;
     filled = next->bytes;
   }
-  const auto again = layout().open(filled);
+  const auto again = ps1_layout().open(filled);
   ASSERT_TRUE(again);
   for (const CardSave& save : again->saves)
     if (save.save.name.starts_with("BASLUS-00001")) {
@@ -110,7 +110,7 @@ TEST(Ps1Card, DecodesTitlesAndPictures) {
   test::put(data, 0x80, test::bytes({0x10, 0x32}));
   Bytes card = test::blank_ps1_card();
   test::add_ps1_save(card, "BISLPS-00419X", data, {14});
-  const auto read = layout().open(card);
+  const auto read = ps1_layout().open(card);
   ASSERT_TRUE(read);
   EXPECT_EQ(read->saves.at(0).save.comment, "紙の天文台");
   const Face face = face_of(read->saves[0].save);
@@ -125,31 +125,31 @@ TEST(Ps1Card, DecodesTitlesAndPictures) {
 
 TEST(Ps1Card, SaysWhyItHasNoRoom) {
   const Bytes card = ps1_golden();
-  const auto read = layout().open(card);
+  const auto read = ps1_layout().open(card);
   Save large = read->saves[0].save;
   large.name = "BASLUS-00417LARGE";
   large.parts[0].data = test::ps1_data(13, "Large", 6);
-  const auto changed = layout().change(card, {{}, {large}});
+  const auto changed = ps1_layout().change(card, {{}, {large}});
   ASSERT_FALSE(changed);
   EXPECT_EQ(changed.error().code, Code::no_room);
   EXPECT_NE(changed.error().text.find("1 missing"), std::string::npos) << changed.error().text;
   EXPECT_NE(changed.error().text.find("BISLPS-00419GONE"), std::string::npos);
   large.parts[0].data = test::ps1_data(12, "Large", 6);
-  const auto fits = layout().change(card, {{}, {large}});
+  const auto fits = ps1_layout().change(card, {{}, {large}});
   ASSERT_TRUE(fits);
   EXPECT_TRUE(has_code(fits->notes, Code::purged));
-  EXPECT_TRUE(layout().validate(fits->bytes).empty());
+  EXPECT_TRUE(ps1_layout().validate(fits->bytes).empty());
   large.name = "BESLES-00418FLOOR";
   large.parts[0].data = test::ps1_data(1, "x", 6);
-  EXPECT_EQ(layout().change(card, {{}, {large}}).error().code, Code::name_taken);
+  EXPECT_EQ(ps1_layout().change(card, {{}, {large}}).error().code, Code::name_taken);
 }
 
 TEST(Ps1Card, MendsWhatItCan) {
   const Bytes sound = ps1_golden();
   const auto mended_saves = [&](const Bytes& damaged) {
-    auto result = mend(layout(), damaged);
+    auto result = mend(ps1_layout(), damaged);
     EXPECT_TRUE(result);
-    EXPECT_TRUE(layout().validate(result->bytes).empty());
+    EXPECT_TRUE(ps1_layout().validate(result->bytes).empty());
     return std::move(*result);
   };
   EXPECT_TRUE(mended_saves(sound).unchanged);
@@ -167,7 +167,7 @@ TEST(Ps1Card, MendsWhatItCan) {
   Mended from_loop = mended_saves(loop);
   ASSERT_EQ(from_loop.saves.size(), 2U);
   EXPECT_EQ(from_loop.saves[1].state, RescueState::repaired);
-  EXPECT_EQ(layout().open(from_loop.bytes)->saves[1].save.parts[0].data,
+  EXPECT_EQ(ps1_layout().open(from_loop.bytes)->saves[1].save.parts[0].data,
             test::ps1_data(2, "Night", 1));
 
   // FLOOR's directory frame is gone: its own magic finds it.
@@ -217,16 +217,16 @@ TEST(Ps1Single, ReadsAndWritesExactly) {
 }
 
 TEST(Relabelling, ChangesPrefixAndSerialOnly) {
-  const auto card = layout().open(ps1_golden());
+  const auto card = ps1_layout().open(ps1_golden());
   const auto labelled = relabelled(card->saves[1].save, "SLES-12345");
   ASSERT_TRUE(labelled);
   EXPECT_EQ(labelled->name, "BESLES-12345NIGHT");
   EXPECT_EQ(labelled->game.region, Region::europe);
   EXPECT_EQ(labelled->parts, card->saves[1].save.parts);
   EXPECT_FALSE(relabelled(card->saves[1].save, "ABCP"));
-  const auto put = layout().change(ps1_golden(), {{}, {*labelled}});
+  const auto put = ps1_layout().change(ps1_golden(), {{}, {*labelled}});
   ASSERT_TRUE(put);
-  EXPECT_TRUE(find_on_card(layout().open(put->bytes)->saves, "SLES-12345"));
+  EXPECT_TRUE(find_on_card(ps1_layout().open(put->bytes)->saves, "SLES-12345"));
 }
 
 }  // namespace
