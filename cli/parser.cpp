@@ -1,7 +1,8 @@
 #include "cli/parser.h"
 
-#include <CLI/CLI.hpp>
+#include <fmt/core.h>
 
+#include <CLI/CLI.hpp>
 #include <algorithm>
 #include <numeric>
 #include <string_view>
@@ -100,10 +101,10 @@ namespace {
 std::size_t distance(std::string_view a, std::string_view b) {
   std::vector<std::size_t> row(b.size() + 1);
   std::iota(row.begin(), row.end(), std::size_t{0});
-  for (std::size_t i = 0; i < a.size(); ++i) {
+  for (const char letter : a) {
     std::size_t corner = row[0]++;
     for (std::size_t j = 0; j < b.size(); ++j) {
-      const std::size_t changed = corner + (a[i] == b[j] ? 0 : 1);
+      const std::size_t changed = corner + (letter == b[j] ? 0 : 1);
       corner = row[j + 1];
       row[j + 1] = std::min({changed, corner + 1, row[j] + 1});
     }
@@ -149,13 +150,13 @@ Parser::Outcome misread(const std::vector<std::string>& words, const CLI::App& r
       const auto options = options_of(*app);
       if (std::ranges::find(options, option) != options.end()) continue;
       const std::string near = nearest(option, options);
-      return {0, "'" + called + "' has no option '" + option + "'", near, false};
+      return {0, fmt::format("'{}' has no option '{}'", called, option), near, false};
     }
     if (commands.empty() || word.starts_with('-')) continue;
     if (std::ranges::find(commands, word) == commands.end()) {
       const std::string near = nearest(word, commands);
-      return {0, "there is no command '" + called + " " + word + "'",
-              near.empty() ? near : called + " " + near, false};
+      return {0, fmt::format("there is no command '{} {}'", called, word),
+              near.empty() ? near : fmt::format("{} {}", called, near), false};
     }
     app = app->get_subcommand(word);
     called += " " + word;

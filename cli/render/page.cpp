@@ -3,6 +3,7 @@
 #include <fmt/core.h>
 
 #include <algorithm>
+#include <ranges>
 
 #include "cli/render/html.h"
 #include "cli/render/overview.h"
@@ -229,17 +230,17 @@ std::string history_page(const std::vector<SaveHistory>& saves) {
     page.heading(save.title.empty() ? save.path.string() : save.title);
     page.paragraph(save.path.string() + (save.bay.empty() ? "" : ", bay " + save.bay), "soft");
     std::vector<std::vector<std::string>> rows;
-    for (auto version = save.versions.rbegin(); version != save.versions.rend(); ++version)
-      rows.push_back({version->id, short_time(version->time_ns), size_text(version->size),
-                      version->there_now ? "there now"
-                      : version->whole   ? "kept"
-                                         : "no longer kept",
-                      version->change, version->reason});
+    for (const auto& version : save.versions | std::views::reverse)
+      rows.push_back({version.id, short_time(version.time_ns), size_text(version.size),
+                      version.there_now ? "there now"
+                      : version.whole   ? "kept"
+                                        : "no longer kept",
+                      version.change, version.reason});
     page.table("Versions, the newest first", {"version", "when", "size", "", "what differs", "why"},
                rows);
-    for (auto version = save.versions.rbegin(); version != save.versions.rend(); ++version)
-      if (!version->there_now && version->whole) {
-        page.command("bayswap restore " + shell_word(save.path.string()), "--at " + version->id);
+    for (const auto& version : save.versions | std::views::reverse)
+      if (!version.there_now && version.whole) {
+        page.command("bayswap restore " + shell_word(save.path.string()), "--at " + version.id);
         break;
       }
   }

@@ -27,7 +27,7 @@ std::string title_text(const SyncItem& item) {
 
 // As a person knows it.
 std::string shown_text(const SyncItem& item) {
-  const std::string title = title_text(item);
+  std::string title = title_text(item);
   if (item.label.empty() || item.comment.empty()) return title;
   return fmt::format("{} ({})", one_line(item.comment), title);
 }

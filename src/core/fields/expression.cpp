@@ -234,8 +234,8 @@ class Parser {
       const char c = text_[at_];
       std::uint64_t digit = 16;
       if (is_digit(c)) digit = static_cast<std::uint64_t>(c - '0');
-      if (c >= 'a' && c <= 'f') digit = static_cast<std::uint64_t>(c - 'a' + 10);
-      if (c >= 'A' && c <= 'F') digit = static_cast<std::uint64_t>(c - 'A' + 10);
+      if (c >= 'a' && c <= 'f') digit = static_cast<std::uint64_t>(c - 'a') + 10;
+      if (c >= 'A' && c <= 'F') digit = static_cast<std::uint64_t>(c - 'A') + 10;
       if (digit >= base) break;
       if (value > (std::numeric_limits<std::uint64_t>::max() - digit) / base)
         return wrong("the number does not fit into 64 bits");
@@ -392,7 +392,7 @@ class Evaluation {
     }
     std::vector<std::int64_t> inputs;
     for (const NodePtr& input : node.inputs) {
-      const auto one = value(*input);
+      auto one = value(*input);
       if (!one) return one;
       inputs.push_back(*one);
     }
@@ -411,10 +411,10 @@ class Evaluation {
 
  private:
   Result<std::int64_t> logical(const Node& node) {
-    const auto first = value(*node.inputs[0]);
+    auto first = value(*node.inputs[0]);
     if (!first) return first;
     if ((*first != 0) == (node.op == Op::either)) return *first != 0 ? 1 : 0;
-    const auto second = value(*node.inputs[1]);
+    auto second = value(*node.inputs[1]);
     if (!second) return second;
     return *second != 0 ? 1 : 0;
   }
@@ -468,7 +468,7 @@ class Evaluation {
     const std::uint64_t outer = element_;
     std::int64_t total = node.name == "all" ? 1 : 0;
     for (element_ = 0; element_ < *count; ++element_) {
-      const auto one = value(*node.inputs[0]);
+      auto one = value(*node.inputs[0]);
       if (!one) {
         element_ = outer;
         return one;
