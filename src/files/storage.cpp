@@ -134,7 +134,7 @@ Result<std::unique_ptr<TakenOut>> Storage::take_out(const Path& file) {
 Result<void> Storage::create_from(const Path& path, std::uint32_t mode,
                                   const std::function<Result<void>(const ByteSink&)>& fill) {
   Bytes all;
-  const auto filled = fill([&](ByteView piece) {
+  auto filled = fill([&](ByteView piece) {
     all.insert(all.end(), piece.begin(), piece.end());
     return true;
   });

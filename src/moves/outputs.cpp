@@ -19,10 +19,10 @@ Result<void> write_new(Storage& storage, const std::vector<FileChange>& changes)
     if (auto made = make_folders(storage, change.path.parent_path()); !made)
       return tl::unexpected(made.error());
     constexpr std::uint32_t kMode = 0666;
-    const auto made = change.content
-                          ? storage.create(change.path, *change.content, kMode)
-                          : copy_end(storage, *change.from, change.from_begin, change.path, kMode)
-                                .map([](const auto&) {});
+    auto made = change.content
+                    ? storage.create(change.path, *change.content, kMode)
+                    : copy_end(storage, *change.from, change.from_begin, change.path, kMode)
+                          .map([](const auto&) {});
     if (!made) return made;
     if (auto flushed = storage.flush_folder(change.path.parent_path()); !flushed) return flushed;
   }

@@ -143,12 +143,12 @@ class Syncer {
       const auto batch =
           std::span(publish_).subspan(begin, std::min(kMostInEntry, publish_.size() - begin));
       std::vector<SaveVersion> versions;
-      for (std::size_t i = 0; i < batch.size(); ++i) {
+      for (const auto& [unit, version] : batch) {
         if (auto go_on = session_.proceed(Work::hub, sent, all); !go_on) return go_on;
-        sent += batch[i].second.size();
+        sent += version.size();
         if (!request_.plan)
-          if (auto put = put_content(hub, batch[i].first->source.save); !put) return put;
-        versions.push_back(batch[i].second);
+          if (auto put = put_content(hub, unit->source.save); !put) return put;
+        versions.push_back(version);
       }
       const auto ids = joined_.make_known(std::move(versions), request_.plan, now_ns());
       if (!ids) return tl::unexpected(ids.error());

@@ -20,9 +20,9 @@ Result<FieldView::Place> FieldView::range_of(const InstancePtr& in, const Checks
     const Field& field = *in->structure->field(range.field);
     const auto count = count_of(in, field);
     if (!count) return tl::unexpected(count.error());
-    const auto first = place_of({in, &field, 0, {}});
+    auto first = place_of({in, &field, 0, {}});
     if (!first || *count < 2) return first;
-    const auto last = place_of({in, &field, *count - 1, {}});
+    auto last = place_of({in, &field, *count - 1, {}});
     if (!last) return last;
     return checked(first->space, first->at, last->at + last->size - first->at);
   }
