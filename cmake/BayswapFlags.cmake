@@ -5,7 +5,7 @@ if(CMAKE_CXX_COMPILER_ID STREQUAL "GNU")
   # GCC 12 sees overlaps and overflows in std::string, and unset members in std::variant, that are not
   # there (its bugs 105329, 105651, 105562). Which ones depends on what it inlines.
   target_compile_options(bayswap_flags INTERFACE -Wno-restrict -Wno-stringop-overflow -Wno-maybe-uninitialized)
-  # It collects its garbage once it has half a gigabyte: less time, and a fifth more memory at most.
+  # It collects its garbage once it has half a gigabyte: less time, and about a fifth more memory.
   target_compile_options(bayswap_flags INTERFACE --param=ggc-min-heapsize=524288)
 endif()
 if(CMAKE_UNITY_BUILD AND CMAKE_CXX_COMPILER_ID STREQUAL "GNU")

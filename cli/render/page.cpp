@@ -3,7 +3,6 @@
 #include <fmt/core.h>
 
 #include <algorithm>
-#include <ranges>
 
 #include "cli/render/html.h"
 #include "cli/render/overview.h"
@@ -229,8 +228,9 @@ std::string history_page(const std::vector<SaveHistory>& saves) {
   for (const SaveHistory& save : saves) {
     page.heading(save.title.empty() ? save.path.string() : save.title);
     page.paragraph(save.path.string() + (save.bay.empty() ? "" : ", bay " + save.bay), "soft");
+    const std::vector<Version> newest_first(save.versions.rbegin(), save.versions.rend());
     std::vector<std::vector<std::string>> rows;
-    for (const auto& version : save.versions | std::views::reverse)
+    for (const Version& version : newest_first)
       rows.push_back({version.id, short_time(version.time_ns), size_text(version.size),
                       version.there_now ? "there now"
                       : version.whole   ? "kept"
@@ -238,7 +238,7 @@ std::string history_page(const std::vector<SaveHistory>& saves) {
                       version.change, version.reason});
     page.table("Versions, the newest first", {"version", "when", "size", "", "what differs", "why"},
                rows);
-    for (const auto& version : save.versions | std::views::reverse)
+    for (const Version& version : newest_first)
       if (!version.there_now && version.whole) {
         page.command("bayswap restore " + shell_word(save.path.string()), "--at " + version.id);
         break;
